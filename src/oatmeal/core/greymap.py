@@ -1,0 +1,283 @@
+"""The grey map's figures: what grey each range and each of the picture's own colours becomes.
+
+All are taken from a small sample of the picture, after the mix and before tone, so that they cost
+next to nothing while something is dragged.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.cluster.vq import kmeans2
+
+from oatmeal.core import colour, ranges
+from oatmeal.core.pipeline import Pipeline, reduced
+from oatmeal.core.recipe import Mix, Prepare, Recipe
+
+#: Longer side of the sample, in pixels.
+SAMPLE_SIDE: Final = 160
+
+CLUSTERS: Final = 20
+MIN_CLUSTER_SHARE: Final = 0.005
+
+#: Two colours merge when they differ by at least this (OKLab distance) ...
+MERGING_COLOUR_DISTANCE: Final = 0.10
+#: ... and their greys by less than this (L*).
+MERGING_LIGHTNESS: Final = 4.0
+
+#: Below this share of the picture a range counts as hardly there.
+RARE_SHARE: Final = 0.001
+
+#: The colour that stands in for a range the picture lacks: OKLab lightness and chroma.
+STAND_IN: Final = (0.62, 0.11)
+
+#: Pixels that a trace looks at.
+TRACE_PIXELS: Final = 1500
+
+#: Lifts at which :meth:`GreyMap.trace` reads a range, in stops.
+TRACE_STOPS: Final = tuple(float(stops) for stops in np.arange(-4, 4.01, 0.25))
+
+
+@dataclass(frozen=True)
+class Clusters:
+    """The picture's own colours.
+
+    Attributes
+    ----------
+    labels : int64 (n,)
+        Cluster of every sample pixel, in reading order; -1 where the cluster is too small.
+    centres : float64 (k, 3)
+        OKLab.
+    shares : float64 (k,)
+    contact : float64 (k, k)
+        How much two clusters touch: the part of the smaller one's borders that lie on the other.
+    """
+
+    labels: NDArray[np.int64]
+    centres: NDArray[np.float64]
+    shares: NDArray[np.float64]
+    contact: NDArray[np.float64]
+
+
+def find_clusters(lab: NDArray[np.float64]) -> Clusters:
+    """Group the colours of a sample, OKLab ``(H, W, 3)``; deterministic."""
+    points = lab.reshape(-1, 3)
+    count = min(CLUSTERS, len(np.unique(points.round(4), axis=0)))
+    centres, labels = kmeans2(points, count, minit="++", iter=25, rng=7, missing="warn") if (
+        count > 1
+    ) else (points[:1], np.zeros(len(points), dtype=np.int64))
+    shares = np.bincount(labels, minlength=len(centres)) / len(points)
+    kept = np.flatnonzero(shares >= MIN_CLUSTER_SHARE)
+    renumber = np.full(len(centres), -1)
+    renumber[kept] = np.arange(len(kept))
+    labels = renumber[labels]
+    return Clusters(labels, centres[kept], shares[kept], _contact(labels, lab.shape[:2], len(kept)))
+
+
+def _contact(
+    labels: NDArray[np.int64], shape: tuple[int, ...], count: int
+) -> NDArray[np.float64]:
+    plane = labels.reshape(shape)
+    borders = np.zeros((count, count))
+    for one, other in ((plane[:, 1:], plane[:, :-1]), (plane[1:], plane[:-1])):
+        edge = (one != other) & (one >= 0) & (other >= 0)
+        np.add.at(borders, (one[edge], other[edge]), 1)
+    borders = borders + borders.T
+    totals = np.maximum(borders.sum(axis=1), 1)
+    return np.asarray(borders / np.minimum.outer(totals, totals))
+
+
+class GreyMap:
+    """Figures of the grey map for one picture under changing recipes.
+
+    Parameters
+    ----------
+    rgb_linear : float32 (H, W, 3)
+        The picture or a proxy of it.
+    """
+
+    def __init__(self, rgb_linear: NDArray[np.float32]) -> None:
+        self._pixels = reduced(rgb_linear, SAMPLE_SIDE)
+        self._pipeline = Pipeline(self._pixels)
+        self._colours: tuple[Prepare, NDArray[np.float64], Clusters] | None = None
+        self._plain: NDArray[np.float64] = np.empty(0)
+        self._weights: tuple[Any, NDArray[np.float64]] | None = None
+
+    def _prepared(self, recipe: Recipe) -> tuple[NDArray[np.float64], Clusters]:
+        part = recipe.effective().prepare
+        if self._colours is None or self._colours[0] != part:
+            lab = colour.oklab(self._pipeline.prepared(recipe))
+            self._colours = (part, lab, find_clusters(lab))
+            self._plain = _star(self._pipeline.mixed(_plain_of(recipe)))
+            self._weights = None
+        return self._colours[1], self._colours[2]
+
+    def _range_weights(self, recipe: Recipe) -> NDArray[np.float64]:
+        """How much of each sample pixel each range reaches, ``(n, 8)``."""
+        mix = recipe.effective().mix
+        lab, _ = self._prepared(recipe)
+        key = (mix.centres, mix.pale)
+        if self._weights is None or self._weights[0] != key:
+            hue, chroma = colour.hue_and_chroma(lab.reshape(-1, 3))
+            weights = ranges.weights(hue, mix.centres.model_dump())
+            weights *= ranges.colourfulness(chroma, mix.pale)[:, None]
+            self._weights = (key, weights)
+        return self._weights[1]
+
+    def figures(self, recipe: Recipe) -> dict[str, Any]:
+        """Everything the grey map draws.
+
+        Returns
+        -------
+        dict
+            ``ranges``: name, share of the picture, plain and present L*, and whether the range is
+            hardly there; ``colours``: the clusters with hex colour, place on the hue circle in
+            columns (0 to 8, none for neutrals), share, plain and present L*; ``merging``: pairs
+            of clusters that became nearly the same grey, worst first.
+        """
+        weights = self._range_weights(recipe)
+        plain, now = self._plain, _star(self._pipeline.mixed(recipe))
+        _, clusters = self._prepared(recipe)
+        colours = self._colour_figures(recipe, clusters, plain, now)
+        return {
+            "ranges": self._range_figures(recipe, weights, plain, now),
+            "colours": colours,
+            "merging": merging(clusters, np.array([c["now"] for c in colours])),
+        }
+
+    def _range_figures(
+        self,
+        recipe: Recipe,
+        weights: NDArray[np.float64],
+        plain: NDArray[np.float64],
+        now: NDArray[np.float64],
+    ) -> list[dict[str, Any]]:
+        shares = weights.mean(axis=0)
+        figures = []
+        for place, name in enumerate(ranges.NAMES):
+            rare = bool(shares[place] < RARE_SHARE)
+            if rare:
+                before, after = _stand_in(recipe, place)
+            else:
+                total = weights[:, place].sum()
+                before = float(weights[:, place] @ plain / total)
+                after = float(weights[:, place] @ now / total)
+            figures.append(
+                {
+                    "name": name,
+                    "share": float(shares[place]),
+                    "plain": before,
+                    "now": after,
+                    "rare": rare,
+                }
+            )
+        return figures
+
+    def _colour_figures(
+        self,
+        recipe: Recipe,
+        clusters: Clusters,
+        plain: NDArray[np.float64],
+        now: NDArray[np.float64],
+    ) -> list[dict[str, Any]]:
+        hue, chroma = colour.hue_and_chroma(clusters.centres)
+        columns = _columns(hue, recipe.effective().mix)
+        figures = []
+        for place, share in enumerate(clusters.shares):
+            members = clusters.labels == place
+            coloured = chroma[place] >= 4 * ranges.NEUTRAL_CHROMA
+            figures.append(
+                {
+                    "colour": _hex(clusters.centres[place]),
+                    "column": float(columns[place]) if coloured else None,
+                    "share": float(share),
+                    "plain": float(plain[members].mean()),
+                    "now": float(now[members].mean()),
+                }
+            )
+        return figures
+
+    def trace(self, recipe: Recipe, name: str) -> list[tuple[float, float]]:
+        """Where the range ``name`` would stand (L*) for lifts from -4 to 4 stops.
+
+        With it an editor can find the lift that brings the range to a chosen height.
+        """
+        place = ranges.NAMES.index(name)
+        weights = self._range_weights(recipe)[:, place]
+        rare = weights.mean() < RARE_SHARE
+        members = np.flatnonzero(weights > 0.02)
+        members = members[:: max(1, len(members) // TRACE_PIXELS)]
+        strip = Pipeline(self._pixels.reshape(1, -1, 3)[:, members]) if not rare else None
+        heights = []
+        for stops in TRACE_STOPS:
+            lifts = recipe.mix.lifts.model_copy(update={name: stops})
+            moved = recipe.model_copy(update={"mix": recipe.mix.model_copy(update={"lifts": lifts})})
+            if strip is None:
+                heights.append((stops, _stand_in(moved, place)[1]))
+            else:
+                now = _star(strip.mixed(moved))
+                heights.append((stops, float(np.average(now, weights=weights[members]))))
+        return heights
+
+
+def merging(clusters: Clusters, lightness_now: NDArray[np.float64]) -> list[dict[str, Any]]:
+    """Pairs of clearly different colours whose greys nearly coincide, worst first.
+
+    Ranked by the product of their shares, raised where the two touch in the picture.
+    """
+    pairs = []
+    for i in range(len(clusters.shares)):
+        for j in range(i + 1, len(clusters.shares)):
+            distance = float(np.linalg.norm(clusters.centres[i] - clusters.centres[j]))
+            apart = abs(float(lightness_now[i] - lightness_now[j]))
+            if distance >= MERGING_COLOUR_DISTANCE and apart < MERGING_LIGHTNESS:
+                rank = clusters.shares[i] * clusters.shares[j] * (0.2 + clusters.contact[i, j])
+                pairs.append(
+                    {
+                        "colours": [_hex(clusters.centres[i]), _hex(clusters.centres[j])],
+                        "shares": [float(clusters.shares[i]), float(clusters.shares[j])],
+                        "apart": apart,
+                        "colour_distance": distance,
+                        "rank": float(rank),
+                    }
+                )
+    return sorted(pairs, key=lambda pair: -pair["rank"])
+
+
+def _plain_of(recipe: Recipe) -> Recipe:
+    return recipe.model_copy(update={"mix": Mix(on=False)})
+
+
+def _stand_in(recipe: Recipe, place: int) -> tuple[float, float]:
+    """Plain and present L* of a nominal colour in the middle of a range."""
+    centre = np.radians(getattr(recipe.effective().mix.centres, ranges.NAMES[place]))
+    light, chroma = STAND_IN
+    lab = np.array([[[light, chroma * np.cos(centre), chroma * np.sin(centre)]]])
+    pixel = Pipeline(colour.oklab_to_linear(lab).astype(np.float32))
+    return (
+        float(_star(pixel.mixed(_plain_of(recipe)))[0]),
+        float(_star(pixel.mixed(recipe))[0]),
+    )
+
+
+def _columns(hue_degrees: NDArray[np.float64], mix: Mix) -> NDArray[np.float64]:
+    """Place of hues among the eight columns: ``i`` at centre i, going on evenly between."""
+    centres = [getattr(mix.centres, name) for name in ranges.NAMES]
+    result = np.zeros(hue_degrees.shape)
+    for i, centre in enumerate(centres):
+        span = (centres[(i + 1) % len(centres)] - centre) % 360
+        past = (hue_degrees - centre) % 360
+        result = np.where(past < span, i + past / span, result)
+    return np.where(result > len(centres) - 0.5, result - len(centres), result)
+
+
+def _star(grey: NDArray[np.float32]) -> NDArray[np.float64]:
+    return colour.lightness(np.minimum(grey, 1.0)).reshape(-1)
+
+
+def _hex(lab: NDArray[np.float64]) -> str:
+    encoded = colour.encode_srgb(np.clip(colour.oklab_to_linear(lab), 0, 1))
+    return "#" + "".join(f"{int(value * 255 + 0.5):02x}" for value in encoded)

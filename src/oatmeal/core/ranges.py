@@ -1,0 +1,93 @@
+"""The eight colour ranges: where they lie on the hue circle and how strongly a pixel belongs."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Final
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+#: Range names with their centres at rest, OKLCh hue in degrees.
+CENTRES: Final[dict[str, float]] = {
+    "red": 29.0,
+    "orange": 55.0,
+    "yellow": 100.0,
+    "green": 142.0,
+    "cyan": 195.0,
+    "blue": 255.0,
+    "purple": 300.0,
+    "magenta": 340.0,
+}
+NAMES: Final[tuple[str, ...]] = tuple(CENTRES)
+
+#: Neighbouring centres keep this distance, in degrees.
+MIN_DISTANCE_DEGREES: Final = 10.0
+
+#: Chroma below which a colour counts as neutral and no lift reaches it.
+NEUTRAL_CHROMA: Final = 0.005
+
+#: Entries of the hue table that :func:`lift_table` makes (a tenth of a degree each).
+HUE_TABLE_SIZE: Final = 3600
+
+
+def weights(hue_degrees: ArrayLike, centres: Mapping[str, float]) -> NDArray[np.float64]:
+    """How much each range holds of a hue.
+
+    Raised cosines run between neighbouring centres, so that the eight weights sum to one.
+
+    Parameters
+    ----------
+    hue_degrees : array_like, shape (...)
+        OKLCh hue.
+    centres : mapping
+        Centre of each of the eight ranges in degrees, in hue order round the circle.
+
+    Returns
+    -------
+    ndarray of float64, shape (..., 8)
+        Weights in the order of :data:`NAMES`.
+    """
+    hue = np.asarray(hue_degrees, dtype=np.float64)
+    positions = np.array([centres[name] for name in NAMES])
+    result = np.zeros((*hue.shape, len(NAMES)))
+    for i, centre in enumerate(positions):
+        span = (positions[(i + 1) % len(NAMES)] - centre) % 360.0
+        past = (hue - centre) % 360.0
+        inside = past < span
+        falling = 0.5 * (1 + np.cos(np.pi * np.where(inside, past / span, 0.0)))
+        result[..., i] += np.where(inside, falling, 0.0)
+        result[..., (i + 1) % len(NAMES)] += np.where(inside, 1 - falling, 0.0)
+    return result
+
+
+def colourfulness(chroma: ArrayLike, pale: float) -> NDArray[np.float64]:
+    """How far a colour counts as one: 0 for neutrals, 1 for full colours.
+
+    A smoothstep of OKLab chroma from :data:`NEUTRAL_CHROMA` to ``0.08 - 0.06 * pale / 100``.
+    """
+    return smoothstep(chroma, NEUTRAL_CHROMA, full_chroma(pale))
+
+
+def full_chroma(pale: float) -> float:
+    """Chroma from which a lift acts fully, for ``pale`` from 0 to 100."""
+    return 0.08 - 0.06 * pale / 100.0
+
+
+def smoothstep(x: ArrayLike, low: float, high: float) -> NDArray[np.float64]:
+    """Hermite step: 0 below ``low``, 1 above ``high``, ``t * t * (3 - 2 t)`` between."""
+    t = np.clip((np.asarray(x, dtype=np.float64) - low) / (high - low), 0.0, 1.0)
+    return np.asarray(t * t * (3 - 2 * t))
+
+
+def lift_table(lifts: Mapping[str, float], centres: Mapping[str, float]) -> NDArray[np.float32]:
+    """Lift in stops over the hue circle, for the kernels.
+
+    Returns
+    -------
+    ndarray of float32, shape (HUE_TABLE_SIZE + 1,)
+        Entry ``i`` belongs to hue ``360 * i / HUE_TABLE_SIZE``; the last repeats the first.
+    """
+    hue = np.arange(HUE_TABLE_SIZE) * (360.0 / HUE_TABLE_SIZE)
+    stops = weights(hue, centres) @ np.array([lifts[name] for name in NAMES])
+    return np.append(stops, stops[:1]).astype(np.float32)
