@@ -32,6 +32,10 @@ LMS_TO_OKLAB: Final = np.array(
 )
 
 
+_LMS_TO_SRGB: Final = np.linalg.inv(SRGB_TO_LMS)
+_OKLAB_TO_LMS: Final = np.linalg.inv(LMS_TO_OKLAB)
+
+
 def encode_srgb(linear: ArrayLike) -> NDArray[np.float64]:
     """Encode linear light with the sRGB transfer function.
 
@@ -146,8 +150,8 @@ def oklab(rgb_linear: ArrayLike) -> NDArray[np.float64]:
 
 def oklab_to_linear(lab: ArrayLike) -> NDArray[np.float64]:
     """Linear sRGB of OKLab coordinates; the inverse of :func:`oklab`."""
-    lms = (np.asarray(lab, dtype=np.float64) @ np.linalg.inv(LMS_TO_OKLAB).T) ** 3
-    return np.asarray(lms @ np.linalg.inv(SRGB_TO_LMS).T)
+    lms = (np.asarray(lab, dtype=np.float64) @ _OKLAB_TO_LMS.T) ** 3
+    return np.asarray(lms @ _LMS_TO_SRGB.T)
 
 
 def hue_and_chroma(

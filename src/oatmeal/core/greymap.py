@@ -7,6 +7,7 @@ next to nothing while something is dragged.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, Final
 
 import numpy as np
@@ -60,6 +61,13 @@ class Clusters:
     centres: NDArray[np.float64]
     shares: NDArray[np.float64]
     contact: NDArray[np.float64]
+
+    @cached_property
+    def hexes(self) -> list[str]:
+        """The centres as ``#rrggbb``, clipped to the sRGB gamut."""
+        encoded = colour.encode_srgb(np.clip(colour.oklab_to_linear(self.centres), 0, 1))
+        codes = np.floor(encoded * 255 + 0.5).astype(int)
+        return ["#" + "".join(f"{value:02x}" for value in row) for row in codes]
 
 
 def find_clusters(lab: NDArray[np.float64]) -> Clusters:
@@ -191,7 +199,7 @@ class GreyMap:
             coloured = chroma[place] >= 4 * ranges.NEUTRAL_CHROMA
             figures.append(
                 {
-                    "colour": _hex(clusters.centres[place]),
+                    "colour": clusters.hexes[place],
                     "column": float(columns[place]) if coloured else None,
                     "share": float(share),
                     "plain": float(plain[members].mean()),
@@ -228,23 +236,21 @@ def merging(clusters: Clusters, lightness_now: NDArray[np.float64]) -> list[dict
 
     Ranked by the product of their shares, raised where the two touch in the picture.
     """
-    pairs = []
-    for i in range(len(clusters.shares)):
-        for j in range(i + 1, len(clusters.shares)):
-            distance = float(np.linalg.norm(clusters.centres[i] - clusters.centres[j]))
-            apart = abs(float(lightness_now[i] - lightness_now[j]))
-            if distance >= MERGING_COLOUR_DISTANCE and apart < MERGING_LIGHTNESS:
-                rank = clusters.shares[i] * clusters.shares[j] * (0.2 + clusters.contact[i, j])
-                pairs.append(
-                    {
-                        "colours": [_hex(clusters.centres[i]), _hex(clusters.centres[j])],
-                        "shares": [float(clusters.shares[i]), float(clusters.shares[j])],
-                        "apart": apart,
-                        "colour_distance": distance,
-                        "rank": float(rank),
-                    }
-                )
-    return sorted(pairs, key=lambda pair: -pair["rank"])
+    centres, shares = clusters.centres, clusters.shares
+    distance = np.linalg.norm(centres[:, None] - centres[None], axis=-1)
+    apart = np.abs(lightness_now[:, None] - lightness_now[None])
+    rank = shares[:, None] * shares[None] * (0.2 + clusters.contact)
+    merged = np.triu(distance >= MERGING_COLOUR_DISTANCE, 1) & (apart < MERGING_LIGHTNESS)
+    pairs = sorted(np.argwhere(merged), key=lambda pair: -rank[tuple(pair)])
+    return [
+        {
+            "colours": [clusters.hexes[i], clusters.hexes[j]],
+            "shares": [float(shares[i]), float(shares[j])],
+            "apart": float(apart[i, j]),
+            "colour_distance": float(distance[i, j]),
+        }
+        for i, j in pairs
+    ]
 
 
 def _plain_of(recipe: Recipe) -> Recipe:
@@ -265,19 +271,10 @@ def _stand_in(recipe: Recipe, place: int) -> tuple[float, float]:
 
 def _columns(hue_degrees: NDArray[np.float64], mix: Mix) -> NDArray[np.float64]:
     """Place of hues among the eight columns: ``i`` at centre i, going on evenly between."""
-    centres = [getattr(mix.centres, name) for name in ranges.NAMES]
-    result = np.zeros(hue_degrees.shape)
-    for i, centre in enumerate(centres):
-        span = (centres[(i + 1) % len(centres)] - centre) % 360
-        past = (hue_degrees - centre) % 360
-        result = np.where(past < span, i + past / span, result)
-    return np.where(result > len(centres) - 0.5, result - len(centres), result)
+    index, part = ranges.between_centres(hue_degrees, mix.centres.model_dump())
+    place = index + part
+    return np.where(place > len(ranges.NAMES) - 0.5, place - len(ranges.NAMES), place)
 
 
 def _star(grey: NDArray[np.float32]) -> NDArray[np.float64]:
     return colour.lightness(np.minimum(grey, 1.0)).reshape(-1)
-
-
-def _hex(lab: NDArray[np.float64]) -> str:
-    encoded = colour.encode_srgb(np.clip(colour.oklab_to_linear(lab), 0, 1))
-    return "#" + "".join(f"{int(value * 255 + 0.5):02x}" for value in encoded)

@@ -48,17 +48,26 @@ def weights(hue_degrees: ArrayLike, centres: Mapping[str, float]) -> NDArray[np.
     ndarray of float64, shape (..., 8)
         Weights in the order of :data:`NAMES`.
     """
-    hue = np.asarray(hue_degrees, dtype=np.float64)
-    positions = np.array([centres[name] for name in NAMES])
-    result = np.zeros((*hue.shape, len(NAMES)))
-    for i, centre in enumerate(positions):
-        span = (positions[(i + 1) % len(NAMES)] - centre) % 360.0
-        past = (hue - centre) % 360.0
-        inside = past < span
-        falling = 0.5 * (1 + np.cos(np.pi * np.where(inside, past / span, 0.0)))
-        result[..., i] += np.where(inside, falling, 0.0)
-        result[..., (i + 1) % len(NAMES)] += np.where(inside, 1 - falling, 0.0)
+    index, part = between_centres(hue_degrees, centres)
+    falling = 0.5 * (1 + np.cos(np.pi * part))
+    result = np.zeros((*index.shape, len(NAMES)))
+    np.put_along_axis(result, index[..., None], falling[..., None], axis=-1)
+    following = (index + 1) % len(NAMES)
+    np.put_along_axis(result, following[..., None], 1 - falling[..., None], axis=-1)
     return result
+
+
+def between_centres(
+    hue_degrees: ArrayLike, centres: Mapping[str, float]
+) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """Which centre a hue follows (0 to 7) and how far it is on the way to the next (0 to 1)."""
+    positions = np.array([centres[name] for name in NAMES])
+    start = positions[0]
+    unrolled = np.append((positions - start) % 360.0, 360.0)
+    hue = (np.asarray(hue_degrees, dtype=np.float64) - start) % 360.0
+    index = np.clip(np.searchsorted(unrolled, hue, side="right") - 1, 0, len(NAMES) - 1)
+    part = (hue - unrolled[index]) / (unrolled[index + 1] - unrolled[index])
+    return index.astype(np.int64), part
 
 
 def colourfulness(chroma: ArrayLike, pale: float) -> NDArray[np.float64]:
@@ -89,5 +98,8 @@ def lift_table(lifts: Mapping[str, float], centres: Mapping[str, float]) -> NDAr
         Entry ``i`` belongs to hue ``360 * i / HUE_TABLE_SIZE``; the last repeats the first.
     """
     hue = np.arange(HUE_TABLE_SIZE) * (360.0 / HUE_TABLE_SIZE)
-    stops = weights(hue, centres) @ np.array([lifts[name] for name in NAMES])
+    index, part = between_centres(hue, centres)
+    values = np.array([lifts[name] for name in NAMES])
+    falling = 0.5 * (1 + np.cos(np.pi * part))
+    stops = values[index] * falling + values[(index + 1) % len(NAMES)] * (1 - falling)
     return np.append(stops, stops[:1]).astype(np.float32)

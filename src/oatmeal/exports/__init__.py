@@ -1,0 +1,1 @@
+"""Finished files: rendering a photograph with a recipe and writing the result."""

@@ -1,0 +1,63 @@
+"""One photograph, one recipe, one finished file."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from oatmeal.core import pipeline
+from oatmeal.core.recipe import Recipe, require_built
+from oatmeal.photofile import decode as decoding
+from oatmeal.photofile import encode as encoding
+from oatmeal.photofile.decode import Limits, SourcePicture
+from oatmeal.photofile.encode import Output
+
+
+@dataclass(frozen=True)
+class Finished:
+    """A file that was written: its size in pixels and bytes, and remarks on how it was read."""
+
+    width: int
+    height: int
+    bytes: int
+    notes: tuple[str, ...] = ()
+
+
+def convert_file(
+    source: Path,
+    recipe: Recipe,
+    output: Output,
+    destination: Path,
+    *,
+    name: str | None = None,
+    limits: Limits | None = None,
+    progress: Callable[[float], None] = lambda share: None,
+) -> Finished:
+    """Read ``source``, render it with ``recipe`` and write ``destination``.
+
+    Raises
+    ------
+    RecipeError
+        When the recipe asks for what is not built yet.
+    PhotoFileError
+        When the source cannot be read or the destination cannot be written.
+    """
+    require_built(recipe)
+    picture = decoding.decode(source, name, limits)
+    return write_picture(picture, recipe, output, destination, progress=progress)
+
+
+def write_picture(
+    picture: SourcePicture,
+    recipe: Recipe,
+    output: Output,
+    destination: Path,
+    *,
+    progress: Callable[[float], None] = lambda share: None,
+) -> Finished:
+    """Render a decoded picture and write ``destination``; see :func:`convert_file`."""
+    codes = pipeline.render(picture, recipe, output.dtype, output.long_side, progress)
+    written = encoding.encode(codes, destination, output, picture.exif)
+    height, width = codes.shape
+    return Finished(width, height, written, tuple(picture.notes))

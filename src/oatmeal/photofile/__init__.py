@@ -1,0 +1,1 @@
+"""Picture files in and out: decoding, colour profiles, metadata, encoding."""

@@ -1,0 +1,21 @@
+"""What can go wrong with a picture file, as one sentence for the person who owns it."""
+
+
+class PhotoFileError(Exception):
+    """A picture file that cannot be read or written; the text is a sentence for the user."""
+
+
+class NotAPicture(PhotoFileError):
+    """The file is no picture at all."""
+
+
+class Unsupported(PhotoFileError):
+    """A picture of a kind that is not supported yet."""
+
+
+class Damaged(PhotoFileError):
+    """A picture that is truncated or broken."""
+
+
+class TooLarge(PhotoFileError):
+    """A picture beyond the limits on bytes or pixels."""

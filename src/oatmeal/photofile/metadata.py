@@ -1,0 +1,90 @@
+"""Descriptive metadata (EXIF): read from any file, cleaned of what describes the old pixels."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from io import BytesIO
+from pathlib import Path
+from typing import Any
+
+from PIL import ExifTags, Image
+
+_BASE = ExifTags.Base
+
+#: Tags of the first directory that describe the photograph rather than how pixels are stored.
+_KEPT = (
+    _BASE.ImageDescription, _BASE.Make, _BASE.Model, _BASE.Software, _BASE.DateTime,
+    _BASE.Artist, _BASE.Copyright,
+)  # fmt: skip
+_DIRECTORIES = (ExifTags.IFD.Exif, ExifTags.IFD.GPSInfo)
+
+#: Embedded pictures above this many pixels are refused elsewhere; here only headers are read.
+Image.MAX_IMAGE_PIXELS = None
+
+
+def read(file: Path | bytes) -> bytes:
+    """EXIF of a picture file as a TIFF-structured block, empty where there is none.
+
+    Orientation is left out, since decoding applies it; so are thumbnails. Damaged metadata never
+    keeps a picture from being opened: what cannot be read is left out.
+    """
+    try:
+        with Image.open(BytesIO(file) if isinstance(file, bytes) else file) as image:
+            found = image.getexif()
+            kept = Image.Exif()
+            for tag in _KEPT:
+                if tag in found:
+                    kept[tag] = found[tag]
+            for directory in _DIRECTORIES:
+                content = found.get_ifd(directory)
+                if content:
+                    kept.get_ifd(directory).update(content)
+            return _bytes(kept)
+    except Exception:  # metadata of any brokenness must not stop the picture
+        return b""
+
+
+def _bytes(exif: Image.Exif) -> bytes:
+    if not dict(exif) and not any(exif.get_ifd(directory) for directory in _DIRECTORIES):
+        return b""
+    for directory in _DIRECTORIES:
+        if exif.get_ifd(directory):
+            exif[directory] = exif.get_ifd(directory)
+    block = exif.tobytes()
+    return block.removeprefix(b"Exif\0\0")
+
+
+def load(block: bytes) -> Image.Exif:
+    """The EXIF block as Pillow's mapping."""
+    exif = Image.Exif()
+    if block:
+        exif.load(b"Exif\0\0" + block)
+    return exif
+
+
+def for_size(block: bytes, width: int, height: int) -> bytes:
+    """The EXIF block for a finished file of another size; empty stays empty."""
+    if not block:
+        return b""
+    exif = load(block)
+    details = exif.get_ifd(ExifTags.IFD.Exif)
+    if details:
+        details[_BASE.ExifImageWidth] = width
+        details[_BASE.ExifImageHeight] = height
+    return _bytes(exif)
+
+
+def taken_at(block: bytes) -> datetime | None:
+    """When the photograph was taken, as the camera's clock said."""
+    exif: Any = load(block)
+    text = exif.get_ifd(ExifTags.IFD.Exif).get(_BASE.DateTimeOriginal) or exif.get(_BASE.DateTime)
+    try:
+        return datetime.strptime(str(text), "%Y:%m:%d %H:%M:%S")
+    except ValueError:
+        return None
+
+
+def description(block: bytes) -> str:
+    """The photograph's own description, empty where it has none."""
+    text = load(block).get(_BASE.ImageDescription, "")
+    return text.strip("\0 \n") if isinstance(text, str) else ""
