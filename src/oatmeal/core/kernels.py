@@ -195,6 +195,15 @@ def _counts(codes, partial):  # type: ignore[no-untyped-def]
 
 
 @_parallel
+def _display(rgb, encode, out):  # type: ignore[no-untyped-def]
+    for y in numba.prange(rgb.shape[0]):
+        for x in range(rgb.shape[1]):
+            for channel in range(rgb.shape[2]):
+                value = min(max(rgb[y, x, channel], 0.0), 1.0)
+                out[y, x, channel] = _encode(value, encode) * 255.0 + 0.5
+
+
+@_parallel
 def _look_up(codes, table, out):  # type: ignore[no-untyped-def]
     for y in numba.prange(codes.shape[0]):
         for x in range(codes.shape[1]):
@@ -301,6 +310,13 @@ def counts(codes: NDArray[np.uint8]) -> NDArray[np.int64]:
     return np.asarray(partial.sum(axis=0))
 
 
+def display(rgb_linear: Colour) -> NDArray[np.uint8]:
+    """8-bit sRGB codes of linear colour ``(H, W, 3)``, clipped to the gamut, for a screen."""
+    out = np.empty(rgb_linear.shape, dtype=np.uint8)
+    _display(rgb_linear, _ENCODE, out)
+    return out
+
+
 def look_up(codes: NDArray[Any], tables: Plane) -> Colour:
     """Linear colour of integer codes.
 
@@ -332,6 +348,7 @@ def warm() -> None:
     weighted(rgb, (0.3, 0.6, 0.1), 0.0, encoded=True)
     weighted(rgb, (0.3, 0.6, 0.1), 0.0, encoded=False)
     extremes(rgb, 0.5)
+    display(rgb)
     six(rgb, (0.3, 0.6, 0.1), (0.7, 0.4, 0.9))
     hue, chroma = analyse(rgb)
     table = np.zeros(HUE_TABLE_SIZE + 1, dtype=np.float32)

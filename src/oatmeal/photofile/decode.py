@@ -91,6 +91,7 @@ class SourcePicture:
         part = self.codes[y : y + height, x : x + width]
         if part.shape[2] == 1:
             part = np.repeat(part, 3, axis=2)
+        part = np.ascontiguousarray(part)
         if self.tables is not None:
             return kernels.look_up(part, self.tables)
         if self.profile is None:
@@ -204,7 +205,8 @@ def _upright(codes: NDArray[Any], orientation: int) -> NDArray[Any]:
     if orientation in (2, 4, 5, 7):
         codes = codes[:, ::-1] if orientation in (2, 5, 7) else codes[::-1]
     turns = {3: 2, 5: 1, 6: 3, 7: 3, 8: 1}.get(orientation, 0)
-    return np.ascontiguousarray(np.rot90(codes, turns))
+    # writable and contiguous, so that each kernel is compiled for one kind of array only
+    return np.require(np.rot90(codes, turns), requirements=["C", "W"])
 
 
 def _meaning(

@@ -1,0 +1,1 @@
+"""Series, photographs, versions and their history; the database and the file store."""

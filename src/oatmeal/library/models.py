@@ -1,0 +1,107 @@
+"""What the database holds."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import JSON, BigInteger, ForeignKey, Integer, String, Text
+from sqlalchemy.dialects.mysql import DATETIME
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+
+def now() -> datetime:
+    """The present moment in UTC, as stored."""
+    return datetime.now(UTC).replace(tzinfo=None)
+
+
+class Base(DeclarativeBase):
+    """Base of all tables; times are UTC with microseconds."""
+
+    type_annotation_map = {
+        datetime: DATETIME(fsp=6),
+        dict[str, Any]: JSON(),
+    }
+
+
+class Series(Base):
+    """Photographs taken together."""
+
+    __tablename__ = "series"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    deleted_at: Mapped[datetime | None]
+
+    photographs: Mapped[list[Photograph]] = relationship(
+        back_populates="series", order_by="Photograph.position, Photograph.id"
+    )
+
+
+class Photograph(Base):
+    """One file in a series; the original is in the file store under its SHA-256."""
+
+    __tablename__ = "photograph"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    series_id: Mapped[int] = mapped_column(ForeignKey("series.id"), index=True)
+    position: Mapped[int] = mapped_column(Integer)
+    title: Mapped[str] = mapped_column(String(200))
+    caption: Mapped[str] = mapped_column(Text, default="")
+    file_name: Mapped[str] = mapped_column(String(255))
+    sha256: Mapped[str] = mapped_column(String(64), index=True)
+    suffix: Mapped[str] = mapped_column(String(8))
+    file_bytes: Mapped[int] = mapped_column(BigInteger)
+    width: Mapped[int]
+    height: Mapped[int]
+    bits: Mapped[int]
+    note: Mapped[str] = mapped_column(Text, default="")
+    taken_at: Mapped[datetime | None]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    deleted_at: Mapped[datetime | None]
+
+    series: Mapped[Series] = relationship(back_populates="photographs")
+    versions: Mapped[list[Version]] = relationship(
+        back_populates="photograph", order_by="Version.position, Version.id"
+    )
+
+
+class Version(Base):
+    """One treatment of a photograph.
+
+    ``head_id`` names the history step whose recipe is in force; ``revision`` grows with every
+    change, so that a page that is behind is noticed.
+    """
+
+    __tablename__ = "version"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    photograph_id: Mapped[int] = mapped_column(ForeignKey("photograph.id"), index=True)
+    position: Mapped[int] = mapped_column(Integer, default=0)
+    name: Mapped[str] = mapped_column(String(200))
+    revision: Mapped[int] = mapped_column(Integer, default=1)
+    head_id: Mapped[int | None] = mapped_column(
+        ForeignKey("history_step.id", use_alter=True, name="fk_version_head")
+    )
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    photograph: Mapped[Photograph] = relationship(back_populates="versions")
+    head: Mapped[HistoryStep | None] = relationship(foreign_keys=[head_id], post_update=True)
+
+
+class HistoryStep(Base):
+    """One undo step: the whole recipe after it, and what changed in words.
+
+    Steps form a tree through ``parent_id``; a change after an undo starts a new branch and the
+    old one stays.
+    """
+
+    __tablename__ = "history_step"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    version_id: Mapped[int] = mapped_column(ForeignKey("version.id"), index=True)
+    parent_id: Mapped[int | None] = mapped_column(ForeignKey("history_step.id"), index=True)
+    recipe: Mapped[dict[str, Any]]
+    words: Mapped[str] = mapped_column(String(500), default="")
+    created_at: Mapped[datetime] = mapped_column(default=now)

@@ -1,0 +1,176 @@
+"""Photographs: import, order, names, removal."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import PurePath
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, selectinload
+
+from oatmeal.core.recipe import REST
+from oatmeal.library import series as series_of
+from oatmeal.library.database import Database
+from oatmeal.library.errors import Invalid, Missing
+from oatmeal.library.models import HistoryStep, Photograph, Series, Version, now
+from oatmeal.library.proxies import Proxies
+from oatmeal.library.store import FileStore
+from oatmeal.photofile import metadata
+from oatmeal.photofile.decode import Limits, SourcePicture, decode
+from oatmeal.photofile.encode import SUFFIX_OF
+
+#: Name of the version that a new photograph begins with.
+FIRST_VERSION = "Version 1"
+
+
+@dataclass(frozen=True)
+class Importer:
+    """Takes files into a series: received, checked by decoding, kept, then recorded.
+
+    The database row comes last, in one transaction; whatever is interrupted before leaves at most
+    an unused file that the same import would use again.
+    """
+
+    database: Database
+    store: FileStore
+    proxies: Proxies
+    limits: Limits = Limits()
+
+    def add(
+        self, series_id: int, name: str, chunks: Iterable[bytes], caption: str = ""
+    ) -> Photograph:
+        """Import one file.
+
+        Raises
+        ------
+        PhotoFileError
+            When the file is refused; nothing is left behind.
+        Missing
+            When the series is gone.
+        """
+        name = PurePath(name.replace("\\", "/")).name[-255:] or "unnamed"
+        with self.database.session() as session:
+            series_of.get(session, series_id)
+        with self.store.receive(chunks, name, self.limits.max_bytes) as received:
+            picture = decode(received.path, name, self.limits)
+            suffix = SUFFIX_OF[picture.format]
+            photograph = _record(name, received.sha256, received.size, suffix, picture, caption)
+            self.store.keep(received, suffix)
+            self.proxies.prepare(received.sha256, picture)
+        with self.database.session() as session:
+            _append(session, series_id, photograph)
+        return photograph
+
+
+def _record(
+    name: str, sha256: str, size: int, suffix: str, picture: SourcePicture, caption: str
+) -> Photograph:
+    return Photograph(
+        title=(metadata.description(picture.exif) or title_of(name))[:200],
+        caption=caption,
+        file_name=name,
+        sha256=sha256,
+        suffix=suffix,
+        file_bytes=size,
+        width=picture.width,
+        height=picture.height,
+        bits=picture.bits,
+        note=" ".join(picture.notes),
+        taken_at=metadata.taken_at(picture.exif),
+    )
+
+
+def _append(session: Session, series_id: int, photograph: Photograph) -> None:
+    series = session.scalar(
+        select(Series).where(Series.id == series_id, Series.deleted_at.is_(None)).with_for_update()
+    )
+    if series is None:
+        raise Missing("This series is not there any more.")
+    last = session.scalar(
+        select(func.max(Photograph.position)).where(Photograph.series_id == series_id)
+    )
+    photograph.series_id = series_id
+    photograph.position = (last or 0) + 1
+    version = Version(name=FIRST_VERSION, position=1, revision=1)
+    photograph.versions.append(version)
+    session.add(photograph)
+    session.flush()
+    step = HistoryStep(version_id=version.id, recipe=REST.document(), words="as taken")
+    session.add(step)
+    session.flush()
+    version.head_id = step.id
+
+
+def title_of(file_name: str) -> str:
+    """A title from a file name: ``painted-wagon_02.jpg`` becomes ``Painted wagon 02``."""
+    words = re.sub(r"[-_\s]+", " ", PurePath(file_name).stem).strip()
+    return words[:1].upper() + words[1:] or "Untitled"
+
+
+def present(session: Session, series_id: int) -> list[Photograph]:
+    """The photographs of a series in order, with their versions."""
+    return list(
+        session.scalars(
+            select(Photograph)
+            .where(Photograph.series_id == series_id, Photograph.deleted_at.is_(None))
+            .order_by(Photograph.position, Photograph.id)
+            .options(selectinload(Photograph.versions).selectinload(Version.head))
+        )
+    )
+
+
+def get(session: Session, photograph_id: int) -> Photograph:
+    """A photograph that is not removed; raises :class:`Missing`."""
+    photograph = session.get(Photograph, photograph_id)
+    if photograph is None or photograph.deleted_at is not None:
+        raise Missing("This photograph is not there any more.")
+    if photograph.series.deleted_at is not None:
+        raise Missing("The series of this photograph was deleted.")
+    return photograph
+
+
+def rename(session: Session, photograph_id: int, title: str) -> Photograph:
+    """Give a photograph another title."""
+    photograph = get(session, photograph_id)
+    cleaned = " ".join(title.split())
+    if not cleaned or len(cleaned) > 200:
+        raise Invalid("Give the photograph a title of 1 to 200 characters.")
+    photograph.title = cleaned
+    return photograph
+
+
+def remove(session: Session, photograph_ids: list[int]) -> None:
+    """Take photographs out of their series; :func:`restore` brings them back."""
+    moment = now()
+    for photograph_id in photograph_ids:
+        get(session, photograph_id).deleted_at = moment
+
+
+def restore(session: Session, photograph_ids: list[int]) -> None:
+    """Bring removed photographs back to where they were."""
+    for photograph_id in photograph_ids:
+        photograph = session.get(Photograph, photograph_id)
+        if photograph is None:
+            raise Missing("This photograph is not there any more.")
+        photograph.deleted_at = None
+
+
+def reorder(session: Session, series_id: int, photograph_ids: list[int]) -> None:
+    """Put the photographs of a series into the given order.
+
+    Photographs that are not named (removed, or added meanwhile) keep their order at the end.
+    """
+    series_of.get(session, series_id)
+    everything = session.scalars(
+        select(Photograph)
+        .where(Photograph.series_id == series_id)
+        .order_by(Photograph.position, Photograph.id)
+        .with_for_update()
+    ).all()
+    by_id = {photograph.id: photograph for photograph in everything}
+    named = [by_id[number] for number in dict.fromkeys(photograph_ids) if number in by_id]
+    rest = [photograph for photograph in everything if photograph not in named]
+    for position, photograph in enumerate([*named, *rest], start=1):
+        photograph.position = position

@@ -1,0 +1,70 @@
+"""Reduced copies of the originals, kept in the cache as linear light in half precision."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from typing import Any, BinaryIO, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core.pipeline import proxy, reduced
+from oatmeal.library.store import FileStore
+from oatmeal.photofile.decode import Limits, SourcePicture, decode
+
+#: Longer sides of the copies: for the bench and for the sheet.
+BENCH_SIDE: Final = 2048
+SHEET_SIDE: Final = 480
+
+#: Changes when a copy would come out differently, so that old ones are not used.
+_MAKE: Final = 1
+
+
+class Proxies:
+    """Makes and reads reduced copies.
+
+    Half precision keeps eleven bits of each value, finer than an 8-bit screen at every grey.
+    """
+
+    def __init__(self, store: FileStore, limits: Limits) -> None:
+        self._store = store
+        self._limits = limits
+
+    def prepare(self, sha256: str, picture: SourcePicture) -> None:
+        """Make both copies of a picture that is decoded anyway."""
+        large = proxy(picture, BENCH_SIDE)
+        self._cached(sha256, BENCH_SIDE, large)
+        self._cached(sha256, SHEET_SIDE, reduced(large, SHEET_SIDE))
+
+    def read(self, sha256: str, suffix: str, side: int) -> NDArray[np.float32]:
+        """Linear colour, float32 ``(H, W, 3)``; made again if the cache was deleted."""
+        path = self._store.cache / sha256[:2] / _name(sha256, side)
+        try:
+            return _load(path)
+        except (OSError, ValueError, EOFError):
+            path.unlink(missing_ok=True)
+            self.prepare(sha256, self.decode(sha256, suffix))
+            return _load(path)
+
+    def decode(self, sha256: str, suffix: str) -> SourcePicture:
+        """The original at its full size."""
+        return decode(self._store.original(sha256, suffix), limits=self._limits)
+
+    def _cached(self, sha256: str, side: int, rgb_linear: NDArray[np.float32]) -> Path:
+        half = np.clip(rgb_linear, -60000, 60000).astype(np.float16)
+
+        def write(file: BinaryIO) -> None:
+            np.save(file, half)
+
+        return self._store.cached(_name(sha256, side), write)
+
+
+def _name(sha256: str, side: int) -> str:
+    return f"{sha256}-{side}-{_MAKE}.npy"
+
+
+def _load(path: Path) -> NDArray[np.float32]:
+    loaded: NDArray[Any] = np.load(path, allow_pickle=False)
+    os.utime(path)  # the cache drops what was longest unused
+    return loaded.astype(np.float32)

@@ -1,0 +1,139 @@
+"""The file store: originals by content, and a cache that may be deleted at any time."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+import tempfile
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import BinaryIO
+
+from oatmeal.photofile.errors import PhotoFileError, TooLarge
+
+
+class FileStore:
+    """Files of one installation.
+
+    Parameters
+    ----------
+    home : Path
+        Folder that holds ``originals``, ``incoming`` and ``cache``.
+    cache_bytes : int
+        How large the cache may grow.
+    """
+
+    def __init__(self, home: Path, cache_bytes: int = 4 * 1024**3) -> None:
+        self.originals = home / "originals"
+        self.incoming = home / "incoming"
+        self.cache = home / "cache"
+        self._cache_bytes = cache_bytes
+        for folder in (self.originals, self.incoming, self.cache):
+            folder.mkdir(parents=True, exist_ok=True)
+
+    def clear_incoming(self) -> None:
+        """Remove what an interrupted import left behind."""
+        for left in self.incoming.iterdir():
+            left.unlink(missing_ok=True)
+
+    @contextmanager
+    def receive(self, chunks: Iterable[bytes], name: str, max_bytes: int) -> Iterator[Received]:
+        """Take in a file; it is gone again at the end of the block unless it was kept.
+
+        Raises
+        ------
+        TooLarge
+            As soon as more than ``max_bytes`` arrived.
+        """
+        digest, size = hashlib.sha256(), 0
+        with tempfile.NamedTemporaryFile(dir=self.incoming, delete=False) as file:
+            path = Path(file.name)
+            try:
+                for chunk in chunks:
+                    size += len(chunk)
+                    if size > max_bytes:
+                        raise TooLarge(
+                            f"{name} is larger than the {max_bytes / 1e6:.0f} MB that are "
+                            "accepted: save a smaller copy, or raise OATMEAL_MAX_BYTES."
+                        )
+                    digest.update(chunk)
+                    file.write(chunk)
+                file.flush()
+                os.fsync(file.fileno())
+                yield Received(path, digest.hexdigest(), size)
+            except OSError as error:
+                raise PhotoFileError(f"{name} could not be stored: {error.strerror}.") from error
+            finally:
+                path.unlink(missing_ok=True)
+
+    def keep(self, received: Received, suffix: str) -> Path:
+        """Move a received file to the originals; the same content is kept once."""
+        path = self.original(received.sha256, suffix)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        if not path.exists():
+            os.chmod(received.path, 0o444)
+            os.replace(received.path, path)
+            _sync_folder(path.parent)
+        return path
+
+    def original(self, sha256: str, suffix: str) -> Path:
+        """Where the original with this content lies."""
+        return self.originals / sha256[:2] / (sha256 + suffix)
+
+    def cached(self, name: str, make: Callable[[BinaryIO], None]) -> Path:
+        """A file of the cache, made now if it is not there.
+
+        Parameters
+        ----------
+        name : str
+            Says everything that the content depends on.
+        make : callable
+            Writes the content.
+        """
+        path = self.cache / name[:2] / name
+        if path.exists():
+            os.utime(path)
+            return path
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with tempfile.NamedTemporaryFile(dir=path.parent, delete=False) as file:
+            try:
+                make(file)
+                file.flush()
+                os.replace(file.name, path)
+            except BaseException:
+                Path(file.name).unlink(missing_ok=True)
+                raise
+        return path
+
+    def trim_cache(self) -> None:
+        """Remove the cache's longest unused files until it fits its size."""
+        files = [(path.stat(), path) for path in self.cache.rglob("*") if path.is_file()]
+        total = sum(status.st_size for status, _ in files)
+        for status, path in sorted(files, key=lambda entry: entry[0].st_mtime):
+            if total <= self._cache_bytes:
+                break
+            path.unlink(missing_ok=True)
+            total -= status.st_size
+
+    def free_bytes(self) -> int:
+        """Space left on the disk of the originals."""
+        return shutil.disk_usage(self.originals).free
+
+
+class Received:
+    """A file that has arrived whole but is not kept yet."""
+
+    def __init__(self, path: Path, sha256: str, size: int) -> None:
+        self.path = path
+        self.sha256 = sha256
+        self.size = size
+
+
+def _sync_folder(folder: Path) -> None:
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)

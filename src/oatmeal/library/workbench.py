@@ -1,0 +1,225 @@
+"""The workbench: photographs being worked on, held ready so that a frame costs only its change."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import threading
+from collections import OrderedDict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, BinaryIO, Final
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core import curve as curves
+from oatmeal.core import kernels, measure, tone
+from oatmeal.core.greymap import GreyMap
+from oatmeal.core.pipeline import Pipeline, reduced
+from oatmeal.core.recipe import REST, Recipe, Tone, require_built
+from oatmeal.library.errors import Invalid
+from oatmeal.library.models import Photograph
+from oatmeal.library.proxies import BENCH_SIDE, SHEET_SIDE, Proxies
+from oatmeal.library.store import FileStore
+from oatmeal.photofile.decode import SourcePicture
+
+#: Photographs held ready, and sizes held for each.
+DESKS: Final = 3
+SIZES: Final = 3
+
+#: Side of the frame that figures are taken from while a region at 100 % is shown.
+FIGURES_SIDE: Final = 1024
+
+#: A region may ask for this many pixels at the most.
+MAX_REGION_PIXELS: Final = 16_000_000
+
+#: Points at which the drawn curve is sampled.
+CURVE_SAMPLES: Final = 129
+
+LAYERS: Final = ("grey", "plain", "colour")
+
+
+@dataclass(frozen=True)
+class Request:
+    """What a page asks of a photograph.
+
+    Attributes
+    ----------
+    recipe : Recipe
+    side : int
+        Longer side of the whole frame in pixels.
+    layers : sequence of str
+        Which of grey, plain (the plain conversion) and colour (the original) to send.
+    region : (x, y, width, height), optional
+        A rectangle of the file's own pixels instead of the whole frame.
+    trace : str, optional
+        Name of a range whose height is wanted for every lift.
+    """
+
+    recipe: Recipe
+    side: int = 1600
+    layers: Sequence[str] = ("grey",)
+    region: tuple[int, int, int, int] | None = None
+    trace: str | None = None
+
+
+@dataclass(frozen=True)
+class Frame:
+    """Rendered layers of one size, and what was measured."""
+
+    width: int
+    height: int
+    region: tuple[int, int, int, int] | None
+    layers: list[tuple[str, NDArray[np.uint8]]]
+    figures: dict[str, Any]
+
+
+class Desk:
+    """One photograph being worked on."""
+
+    def __init__(self, sha256: str, suffix: str, proxies: Proxies) -> None:
+        self._file = (sha256, suffix)
+        self._proxies = proxies
+        self._lock = threading.Lock()
+        self._large = proxies.read(sha256, suffix, BENCH_SIDE)
+        self._pipelines: OrderedDict[int, Pipeline] = OrderedDict()
+        self._greymap = GreyMap(self._large)
+        self._source: SourcePicture | None = None
+        self._region: tuple[tuple[int, int, int, int], Pipeline] | None = None
+        self._plain_zones: tuple[Any, list[float]] | None = None
+
+    def frame(self, request: Request) -> Frame:
+        """Render what was asked for."""
+        require_built(request.recipe)
+        with self._lock:
+            whole = self._pipeline(request.side)
+            shown = whole
+            region = None
+            if request.region is not None:
+                region = self._clipped(request.region)
+                shown = self._region_pipeline(region)
+                whole = self._pipeline(min(request.side, FIGURES_SIDE))
+            codes = whole.codes(request.recipe)
+            layers = [(name, _layer(name, shown, request.recipe)) for name in request.layers]
+            figures = self._figures(whole, codes, request)
+        height, width = shown.source.shape[:2]
+        return Frame(width, height, region, layers, figures)
+
+    def source(self) -> SourcePicture:
+        """The file's own pixels, decoded once."""
+        if self._source is None:
+            self._source = self._proxies.decode(*self._file)
+        return self._source
+
+    def prepare_source(self) -> None:
+        """Decode the file ahead of the first look at 100 %."""
+        with self._lock:
+            self.source()
+
+    def _pipeline(self, side: int) -> Pipeline:
+        side = max(64, min(side, BENCH_SIDE))
+        if side not in self._pipelines:
+            self._pipelines[side] = Pipeline(reduced(self._large, side))
+        self._pipelines.move_to_end(side)
+        while len(self._pipelines) > SIZES:
+            self._pipelines.popitem(last=False)
+        return self._pipelines[side]
+
+    def _clipped(self, region: tuple[int, int, int, int]) -> tuple[int, int, int, int]:
+        source = self.source()
+        x, y = max(0, region[0]), max(0, region[1])
+        width = min(region[2], source.width - x)
+        height = min(region[3], source.height - y)
+        if width < 1 or height < 1 or width * height > MAX_REGION_PIXELS:
+            raise Invalid("The region lies outside the photograph or is too large.")
+        return x, y, width, height
+
+    def _region_pipeline(self, region: tuple[int, int, int, int]) -> Pipeline:
+        if self._region is None or self._region[0] != region:
+            self._region = (region, Pipeline(self.source().linear(*region)))
+        return self._region[1]
+
+    def _figures(
+        self, whole: Pipeline, codes: NDArray[np.uint8], request: Request
+    ) -> dict[str, Any]:
+        recipe = request.recipe
+        scale = whole.scale(recipe)
+        figures = measure.tones(codes, scale.end_codes)
+        figures["before"] = _histogram_before(whole, recipe)
+        figures["plain_zones"] = self._zones_of_plain(whole, recipe)
+        figures["grey_map"] = self._greymap.figures(recipe)
+        figures["curve"] = _samples(recipe.tone)
+        if request.trace is not None:
+            figures["trace"] = self._greymap.trace(recipe, request.trace)
+        return figures
+
+    def _zones_of_plain(self, whole: Pipeline, recipe: Recipe) -> list[float]:
+        part = recipe.effective().prepare
+        if self._plain_zones is None or self._plain_zones[0] != part:
+            counts = measure.histogram(_layer("plain", whole, recipe))
+            self._plain_zones = (part, measure.zone_shares(counts))
+        return self._plain_zones[1]
+
+
+def _layer(name: str, pipeline: Pipeline, recipe: Recipe) -> NDArray[np.uint8]:
+    if name == "grey":
+        return np.asarray(pipeline.codes(recipe))
+    if name == "plain":
+        return np.asarray(Pipeline(pipeline.prepared(recipe)).codes(REST))
+    return kernels.display(pipeline.source)
+
+
+def _histogram_before(pipeline: Pipeline, recipe: Recipe) -> list[int]:
+    """Histogram of the scale's input: the mixed grey with its exposure, every fourth pixel."""
+    exposure = Tone(exposure=recipe.effective().tone.exposure)
+    sample = np.ascontiguousarray(pipeline.mixed(recipe)[::2, ::2])
+    codes = tone.apply(sample, tone.compile_scale(exposure), np.uint8)
+    return [int(count) for count in measure.histogram(np.asarray(codes, dtype=np.uint8))]
+
+
+def _samples(settings: Tone) -> list[float]:
+    grid = np.linspace(0, 1, CURVE_SAMPLES)
+    return [round(float(y), 5) for y in curves.evaluate(settings.curve, grid)]
+
+
+class Workbench:
+    """The desks of all photographs in use; the longest unused makes room."""
+
+    def __init__(self, store: FileStore, proxies: Proxies) -> None:
+        self._store = store
+        self._proxies = proxies
+        self._lock = threading.Lock()
+        self._desks: OrderedDict[str, Desk] = OrderedDict()
+
+    def desk(self, photograph: Photograph) -> Desk:
+        """The desk of a photograph, set up now if it is not in use."""
+        with self._lock:
+            desk = self._desks.get(photograph.sha256)
+            if desk is None:
+                desk = Desk(photograph.sha256, photograph.suffix, self._proxies)
+                self._desks[photograph.sha256] = desk
+                while len(self._desks) > DESKS:
+                    self._desks.popitem(last=False)
+            self._desks.move_to_end(photograph.sha256)
+            return desk
+
+    def small_picture(self, photograph: Photograph, recipe: Recipe | None) -> Path:
+        """A small JPEG for the sheet: in grey under a recipe, or in colour without one."""
+        document = json.dumps(recipe.document(), sort_keys=True) if recipe else "colour"
+        mark = hashlib.sha256(document.encode()).hexdigest()[:16]
+
+        def write(file: BinaryIO) -> None:
+            rgb = self._proxies.read(photograph.sha256, photograph.suffix, SHEET_SIDE)
+            if recipe is None:
+                picture = kernels.display(rgb)[..., ::-1]
+            else:
+                picture = np.asarray(Pipeline(rgb).codes(recipe))
+            done, data = cv2.imencode(".jpg", picture, [cv2.IMWRITE_JPEG_QUALITY, 88])
+            if not done:
+                raise Invalid("The small picture could not be made.")
+            file.write(data.tobytes())
+
+        return self._store.cached(f"{photograph.sha256}-small-{mark}.jpg", write)

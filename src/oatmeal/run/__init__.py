@@ -1,0 +1,1 @@
+"""Starting and stopping: the private database, the demo series, the web server."""

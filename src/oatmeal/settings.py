@@ -1,0 +1,63 @@
+"""Settings of an installation, read from the environment once at start."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from oatmeal.photofile.decode import Limits
+
+
+class SettingError(ValueError):
+    """A setting that cannot be used; the text names it."""
+
+
+@dataclass(frozen=True)
+class Settings:
+    """Where data lives and what is accepted.
+
+    Attributes
+    ----------
+    home : Path
+        The one folder with everything (``OATMEAL_HOME``).
+    port : int
+        Port of the web server on 127.0.0.1 (``OATMEAL_PORT``); 0 takes a free one.
+    limits : Limits
+        Of uploaded files (``OATMEAL_MAX_BYTES``, ``OATMEAL_MAX_PIXELS``).
+    cache_bytes : int
+        How large the cache may grow before the oldest entries go (``OATMEAL_CACHE_BYTES``).
+    """
+
+    home: Path
+    port: int = 8437
+    limits: Limits = Limits()
+    cache_bytes: int = 4 * 1024**3
+
+    @classmethod
+    def from_environment(
+        cls, environment: Mapping[str, str] = os.environ, home_name: str = "oatmeal"
+    ) -> Settings:
+        """Settings of this process; raises :class:`SettingError` for what is no number."""
+        default = Path.home() / ".local" / "share" / home_name
+        home = Path(environment.get("OATMEAL_HOME") or default).expanduser().absolute()
+        standard = cls(home)
+        return cls(
+            home,
+            _number(environment, "OATMEAL_PORT", standard.port),
+            Limits(
+                _number(environment, "OATMEAL_MAX_BYTES", standard.limits.max_bytes),
+                _number(environment, "OATMEAL_MAX_PIXELS", standard.limits.max_pixels),
+            ),
+            _number(environment, "OATMEAL_CACHE_BYTES", standard.cache_bytes),
+        )
+
+
+def _number(environment: Mapping[str, str], name: str, standard: int) -> int:
+    text = environment.get(name)
+    if not text:
+        return standard
+    if not text.isdecimal():
+        raise SettingError(f"{name} must be a whole number, not {text!r}.")
+    return int(text)
