@@ -89,7 +89,7 @@ class Desk:
         self._greymap = GreyMap(self._large)
         self._source: SourcePicture | None = None
         self._region: tuple[tuple[int, int, int, int], Pipeline] | None = None
-        self._plain_zones: tuple[Any, list[float]] | None = None
+        self._mix_figures: tuple[Any, dict[str, Any]] | None = None
 
     def frame(self, request: Request) -> Frame:
         """Render what was asked for."""
@@ -148,20 +148,25 @@ class Desk:
         recipe = request.recipe
         scale = whole.scale(recipe)
         figures = measure.tones(codes, scale.end_codes)
-        figures["before"] = _histogram_before(whole, recipe)
-        figures["plain_zones"] = self._zones_of_plain(whole, recipe)
-        figures["grey_map"] = self._greymap.figures(recipe)
+        figures |= self._figures_of_mix(whole, recipe)
         figures["curve"] = _samples(recipe.tone)
         if request.trace is not None:
             figures["trace"] = self._greymap.trace(recipe, request.trace)
         return figures
 
-    def _zones_of_plain(self, whole: Pipeline, recipe: Recipe) -> list[float]:
-        part = recipe.effective().prepare
-        if self._plain_zones is None or self._plain_zones[0] != part:
-            counts = measure.histogram(_layer("plain", whole, recipe))
-            self._plain_zones = (part, measure.zone_shares(counts))
-        return self._plain_zones[1]
+    def _figures_of_mix(self, whole: Pipeline, recipe: Recipe) -> dict[str, Any]:
+        """What does not depend on the scale, kept while only Tone changes."""
+        effective = recipe.effective()
+        key = (effective.prepare, effective.mix, effective.tone.exposure, whole.source.shape)
+        if self._mix_figures is None or self._mix_figures[0] != key:
+            plain = measure.histogram(_layer("plain", whole, recipe))
+            figures = {
+                "before": _histogram_before(whole, recipe),
+                "plain_zones": measure.zone_shares(plain),
+                "grey_map": self._greymap.figures(recipe),
+            }
+            self._mix_figures = (key, figures)
+        return self._mix_figures[1]
 
 
 def _layer(name: str, pipeline: Pipeline, recipe: Recipe) -> NDArray[np.uint8]:

@@ -1,0 +1,75 @@
+"""Finished files of a version, kept in the cache until its recipe or the wanted form changes."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import re
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+from oatmeal.core.pipeline import fitted
+from oatmeal.core.recipe import Recipe
+from oatmeal.exports.convert import write_picture
+from oatmeal.library.models import Photograph
+from oatmeal.library.store import FileStore
+from oatmeal.library.workbench import Workbench
+from oatmeal.photofile.encode import SUFFIX_OF, Output
+
+
+@dataclass(frozen=True)
+class FinishedFile:
+    """A file ready to be handed over.
+
+    Attributes
+    ----------
+    path : Path
+        In the cache.
+    name : str
+        What to call it, made from series, frame, title and version.
+    width, height, bytes : int
+    """
+
+    path: Path
+    name: str
+    width: int
+    height: int
+    bytes: int
+
+
+def finished_file(
+    store: FileStore,
+    workbench: Workbench,
+    photograph: Photograph,
+    version_name: str,
+    recipe: Recipe,
+    output: Output,
+) -> FinishedFile:
+    """Render and encode a version, unless the very same file is in the cache.
+
+    Raises
+    ------
+    PhotoFileError
+        When the original cannot be read or the format cannot hold the result.
+    """
+    wanted = json.dumps([recipe.document(), asdict(output)], sort_keys=True)
+    mark = hashlib.sha256(wanted.encode()).hexdigest()[:24]
+    suffix = SUFFIX_OF[output.format]
+    folder = store.cache / photograph.sha256[:2]
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / f"{photograph.sha256}-export-{mark}{suffix}"
+    if not path.exists():
+        write_picture(workbench.desk(photograph).source(), recipe, output, path)
+        store.trim_cache()
+    width, height = fitted(
+        photograph.width, photograph.height, output.long_side or max(photograph.width, photograph.height)
+    )
+    name = file_name(photograph, version_name) + suffix
+    return FinishedFile(path, name, width, height, path.stat().st_size)
+
+
+def file_name(photograph: Photograph, version_name: str) -> str:
+    """A file name without suffix, such as ``larkmoor-balloon-meet-03-first-lift-dark-sky``."""
+    parts = [photograph.series.name, f"{photograph.position:02d}", photograph.title, version_name]
+    joined = "-".join(parts).lower()
+    return re.sub(r"[^\w]+", "-", joined).strip("-")[:150]

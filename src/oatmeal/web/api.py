@@ -1,0 +1,172 @@
+"""The JSON API for series, photographs and versions. Errors are problem documents (RFC 9457)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+from urllib.parse import unquote
+
+from flask import Blueprint, request
+
+from oatmeal.library import photographs, series, versions
+from oatmeal.library.errors import Invalid
+from oatmeal.photofile.errors import TooLarge
+from oatmeal.web.app import services
+
+api = Blueprint("api", __name__, url_prefix="/api")
+
+#: A JSON body is refused above this size.
+MAX_JSON_BYTES = 2_000_000
+
+_CHUNK = 1 << 20
+
+Reply = dict[str, Any]
+
+
+def body() -> dict[str, Any]:
+    """The request's JSON object; raises :class:`Invalid`."""
+    if (request.content_length or 0) > MAX_JSON_BYTES:
+        raise Invalid("The request is larger than 2 MB.")
+    document = request.get_json(silent=True)
+    if not isinstance(document, dict):
+        raise Invalid("The request must be a JSON object.")
+    return document
+
+
+def text(document: dict[str, Any], key: str) -> str:
+    """A text of the request."""
+    value = document.get(key)
+    if not isinstance(value, str):
+        raise Invalid(f"{key} must be a text.")
+    return value
+
+
+def number(document: dict[str, Any], key: str) -> int:
+    """A whole number of the request."""
+    value = document.get(key)
+    if type(value) is not int:
+        raise Invalid(f"{key} must be a whole number.")
+    return value
+
+
+def numbers(document: dict[str, Any], key: str) -> list[int]:
+    """A list of whole numbers of the request."""
+    value = document.get(key)
+    if not isinstance(value, list) or any(type(item) is not int for item in value):
+        raise Invalid(f"{key} must be a list of whole numbers.")
+    return value
+
+
+@api.post("/series")
+def create_series() -> Reply:
+    name = text(body(), "name")
+    with services().database.session() as session:
+        made = series.create(session, name)
+        return {"id": made.id, "name": made.name}
+
+
+@api.patch("/series/<int:series_id>")
+def rename_series(series_id: int) -> Reply:
+    name = text(body(), "name")
+    with services().database.session() as session:
+        return {"id": series_id, "name": series.rename(session, series_id, name).name}
+
+
+@api.delete("/series/<int:series_id>")
+def delete_series(series_id: int) -> Reply:
+    with services().database.session() as session:
+        series.delete(session, series_id)
+    return {"id": series_id}
+
+
+@api.post("/series/<int:series_id>/restore")
+def restore_series(series_id: int) -> Reply:
+    with services().database.session() as session:
+        return {"id": series_id, "name": series.restore(session, series_id).name}
+
+
+@api.post("/series/<int:series_id>/photographs")
+def add_photograph(series_id: int) -> Reply:
+    """Take in one file: its bytes are the body, its name the header ``X-File-Name``."""
+    name = unquote(request.headers.get("X-File-Name", "unnamed"))
+    limit = services().settings.limits.max_bytes
+    if (request.content_length or 0) > limit:
+        raise TooLarge(
+            f"{name} is larger than the {limit / 1e6:.0f} MB that are accepted: save a smaller "
+            "copy, or raise OATMEAL_MAX_BYTES."
+        )
+    photograph = services().importer.add(series_id, name, _chunks())
+    services().store.trim_cache()
+    return {"id": photograph.id, "title": photograph.title, "note": photograph.note}
+
+
+def _chunks() -> Iterator[bytes]:
+    while chunk := request.stream.read(_CHUNK):
+        yield chunk
+
+
+@api.put("/series/<int:series_id>/order")
+def order_photographs(series_id: int) -> Reply:
+    wanted = numbers(body(), "photographs")
+    with services().database.session() as session:
+        photographs.reorder(session, series_id, wanted)
+    return {"id": series_id}
+
+
+@api.patch("/photographs/<int:photograph_id>")
+def rename_photograph(photograph_id: int) -> Reply:
+    title = text(body(), "title")
+    with services().database.session() as session:
+        renamed = photographs.rename(session, photograph_id, title)
+        return {"id": photograph_id, "title": renamed.title}
+
+
+@api.post("/photographs/remove")
+def remove_photographs() -> Reply:
+    wanted = numbers(body(), "photographs")
+    with services().database.session() as session:
+        photographs.remove(session, wanted)
+    return {"photographs": wanted}
+
+
+@api.post("/photographs/restore")
+def restore_photographs() -> Reply:
+    wanted = numbers(body(), "photographs")
+    with services().database.session() as session:
+        photographs.restore(session, wanted)
+    return {"photographs": wanted}
+
+
+@api.get("/versions/<int:version_id>")
+def version_state(version_id: int) -> Reply:
+    with services().database.session() as session:
+        return versions.state(session, versions.get(session, version_id))
+
+
+@api.patch("/versions/<int:version_id>")
+def rename_version(version_id: int) -> Reply:
+    name = text(body(), "name")
+    with services().database.session() as session:
+        return {"id": version_id, "name": versions.rename(session, version_id, name).name}
+
+
+@api.put("/versions/<int:version_id>/recipe")
+def save_recipe(version_id: int) -> Reply:
+    document = body()
+    revision = number(document, "revision")
+    with services().database.session() as session:
+        return versions.save(session, version_id, revision, document.get("recipe"))
+
+
+@api.post("/versions/<int:version_id>/undo")
+def undo(version_id: int) -> Reply:
+    revision = number(body(), "revision")
+    with services().database.session() as session:
+        return versions.undo(session, version_id, revision)
+
+
+@api.post("/versions/<int:version_id>/redo")
+def redo(version_id: int) -> Reply:
+    revision = number(body(), "revision")
+    with services().database.session() as session:
+        return versions.redo(session, version_id, revision)

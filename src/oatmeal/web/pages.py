@@ -1,0 +1,109 @@
+"""The pages: the list of series, the sheet, the bench."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from flask import Blueprint, Response, redirect, render_template, request, send_file, url_for
+from werkzeug.wrappers import Response as AnyResponse
+
+from oatmeal.core import curve, measure, ranges
+from oatmeal.core.recipe import REST, Channels, Plain, Recipe, Six
+from oatmeal.library import photographs, series, versions
+from oatmeal.library.models import Photograph
+from oatmeal.photofile.encode import FORMATS
+from oatmeal.web.app import services
+
+pages = Blueprint("pages", __name__)
+
+
+@pages.get("/")
+def series_list() -> str:
+    """All series."""
+    with services().database.session() as session:
+        return render_template("series.html", entries=series.listed(session))
+
+
+@pages.get("/series/<int:series_id>")
+def sheet(series_id: int) -> str:
+    """One series as a contact sheet."""
+    with services().database.session() as session:
+        found = series.get(session, series_id)
+        frames = [frame_card(item) for item in photographs.present(session, series_id)]
+        return render_template("sheet.html", series=found, frames=frames)
+
+
+def frame_card(photograph: Photograph) -> dict[str, Any]:
+    """What the sheet shows of a photograph."""
+    version = photograph.versions[0]
+    started = bool(version.head and version.head.parent_id) or versions.recipe_of(version) != REST
+    return {
+        "id": photograph.id,
+        "title": photograph.title,
+        "caption": photograph.caption,
+        "note": photograph.note,
+        "version": version.name if started else "not started",
+        "started": started,
+        "revision": version.revision,
+        "width": photograph.width,
+        "height": photograph.height,
+    }
+
+
+@pages.get("/bench/<int:photograph_id>")
+def bench(photograph_id: int) -> str:
+    """The page where one photograph is worked on."""
+    with services().database.session() as session:
+        photograph = photographs.get(session, photograph_id)
+        siblings = photographs.present(session, photograph.series_id)
+        place = [item.id for item in siblings].index(photograph.id)
+        version = photograph.versions[0]
+        return render_template(
+            "bench.html",
+            photograph=photograph,
+            number=place + 1,
+            before=siblings[place - 1] if place else None,
+            after=siblings[place + 1] if place + 1 < len(siblings) else None,
+            start={
+                "photograph": {
+                    "id": photograph.id,
+                    "width": photograph.width,
+                    "height": photograph.height,
+                    "bits": photograph.bits,
+                },
+                "version": versions.state(session, version),
+                "vocabulary": vocabulary(),
+            },
+        )
+
+
+def vocabulary() -> dict[str, Any]:
+    """The core's constants that the bench draws with, so that no script repeats them."""
+    bases = [Plain(kind="plain"), Channels(kind="channels"), Six(kind="six")]
+    return {
+        "rest": Recipe().full_document(),
+        "bases": {base.kind: base.model_dump(mode="json") for base in bases},
+        "weighings": list(Plain.model_json_schema()["properties"]["weighing"]["enum"]),
+        "ranges": list(ranges.NAMES),
+        "curves": {name: [list(point) for point in points] for name, points in curve.SHIPPED.items()},
+        "codes": [asdict(reading) for reading in measure.code_readings()],
+        "formats": list(FORMATS),
+    }
+
+
+@pages.get("/pictures/<int:photograph_id>.jpg")
+def small_picture(photograph_id: int) -> Response:
+    """A small picture of a photograph: its present version in grey, or ``?colour=1``."""
+    with services().database.session() as session:
+        photograph = photographs.get(session, photograph_id)
+        recipe = versions.recipe_of(photograph.versions[0])
+    colour = request.args.get("colour") == "1"
+    path = services().workbench.small_picture(photograph, None if colour else recipe)
+    return send_file(path, mimetype="image/jpeg", max_age=0, conditional=True)
+
+
+@pages.get("/favicon.ico")
+def favicon() -> AnyResponse:
+    """Browsers ask for this name on their own."""
+    return redirect(url_for("static", filename="favicon.svg"))

@@ -1,0 +1,67 @@
+// Asking for frames: one request under way, the newest wish waiting (the latest wins).
+import { send } from "../api.js";
+
+/**
+ * @typedef {object} Frame
+ * @property {number} width
+ * @property {number} height
+ * @property {number[]|null} region x, y, width, height in the file's pixels
+ * @property {Object<string, Uint8Array>} layers
+ * @property {any} figures
+ * @property {any} wish what was asked for
+ */
+
+export class Frames {
+  /**
+   * @param {number} photograph
+   * @param {(frame: Frame) => void} arrived
+   * @param {(problem: Error) => void} failed
+   */
+  constructor(photograph, arrived, failed) {
+    this.address = `/api/photographs/${photograph}/frame`;
+    this.arrived = arrived;
+    this.failed = failed;
+    this.waiting = null;
+    this.busy = false;
+  }
+
+  /** Ask for a frame; a wish that has not left yet is replaced. */
+  ask(wish) {
+    this.waiting = wish;
+    if (!this.busy) this.run();
+  }
+
+  async run() {
+    this.busy = true;
+    while (this.waiting) {
+      const wish = this.waiting;
+      this.waiting = null;
+      try {
+        this.arrived(await this.fetch(wish));
+      } catch (problem) {
+        this.failed(problem);
+      }
+    }
+    this.busy = false;
+  }
+
+  /** @returns {Promise<Frame>} */
+  async fetch(wish) {
+    const { recipe, side, layers, region, trace } = wish;
+    const body = { recipe, side, layers };
+    if (region) body.region = region;
+    if (trace) body.trace = trace;
+    const response = await send("POST", this.address, body);
+    const buffer = await response.arrayBuffer();
+    const length = new DataView(buffer).getUint32(0, true);
+    const header = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
+    const sent = {};
+    let offset = 4 + length;
+    for (const [name, channels] of header.layers) {
+      const size = header.width * header.height * channels;
+      sent[name] = new Uint8Array(buffer, offset, size);
+      offset += size;
+    }
+    return { ...header, layers: sent, wish };
+  }
+}

@@ -1,0 +1,141 @@
+// Saving by itself: every change is one undo step, sent in order; nothing is overwritten silently.
+import { ask } from "../api.js";
+import { copy, same } from "./paths.js";
+
+const RETRY_MS = 3000;
+
+export class Saver {
+  /**
+   * @param {any} version the version's state as the server told it
+   * @param {any} shown what the page shows of saving: words, trouble, conflict, undo, redo
+   * @param {(recipe: any) => void} replaced called when another recipe is in force
+   */
+  constructor(version, shown, replaced) {
+    this.address = `/api/versions/${version.id}`;
+    this.memory = `oatmeal-unsaved-${version.id}`;
+    this.shown = shown;
+    this.replaced = replaced;
+    this.queue = [];
+    this.busy = null;
+    this.take(version);
+    this.saved = copy(version.recipe);
+  }
+
+  take(version) {
+    this.revision = version.revision;
+    this.shown.undo = version.undo;
+    this.shown.redo = version.redo;
+  }
+
+  /** What an earlier page could not save, if there is any. */
+  unsaved() {
+    try {
+      return JSON.parse(localStorage.getItem(this.memory));
+    } catch {
+      return null;
+    }
+  }
+
+  /** Store a recipe as one undo step. */
+  save(recipe) {
+    const last = this.queue.length ? this.queue.at(-1) : this.saved;
+    if (same(recipe, last)) return;
+    this.queue.push(copy(recipe));
+    this.remember();
+    this.flush();
+  }
+
+  remember() {
+    if (!this.queue.length) localStorage.removeItem(this.memory);
+    else {
+      const left = { revision: this.revision, recipe: this.queue.at(-1) };
+      localStorage.setItem(this.memory, JSON.stringify(left));
+    }
+  }
+
+  /** Resolves when everything is stored, or cannot be now. */
+  flush() {
+    this.busy ??= this.work().finally(() => {
+      this.busy = null;
+    });
+    return this.busy;
+  }
+
+  async work() {
+    while (this.queue.length && !this.shown.conflict) {
+      this.say("saving …");
+      const recipe = this.queue[0];
+      try {
+        const version = await ask("PUT", `${this.address}/recipe`, { revision: this.revision, recipe }, { keepalive: true });
+        this.queue.shift();
+        this.saved = copy(version.recipe);
+        this.take(version);
+        this.remember();
+      } catch (problem) {
+        if (!this.trouble(problem)) return;
+        await new Promise((resolve) => { setTimeout(resolve, RETRY_MS); });
+      }
+    }
+    if (!this.shown.conflict) this.say("saved");
+  }
+
+  /** Tell what went wrong; true if trying again makes sense. */
+  trouble(problem) {
+    if (problem.status === 409) {
+      this.newer = problem.body.current;
+      this.shown.conflict = true;
+      this.say("not saved", true);
+      return false;
+    }
+    if (problem.status === 0 || problem.status >= 500) {
+      this.say("not saved yet, trying again", true);
+      return true;
+    }
+    this.queue = [];
+    this.remember();
+    this.say(problem.message, true);
+    return false;
+  }
+
+  say(words, trouble = false) {
+    this.shown.words = words;
+    this.shown.trouble = trouble;
+  }
+
+  /** @param {"undo"|"redo"} which */
+  async step(which) {
+    await this.flush();
+    if (this.shown.conflict || !this.shown[which]) return;
+    try {
+      const version = await ask("POST", `${this.address}/${which}`, { revision: this.revision });
+      this.take(version);
+      this.saved = copy(version.recipe);
+      this.replaced(copy(version.recipe));
+      this.say("saved");
+    } catch (problem) {
+      this.trouble(problem);
+    }
+  }
+
+  /** Drop what this page holds and show what was stored elsewhere. */
+  showNewer() {
+    this.queue = [];
+    this.remember();
+    this.shown.conflict = false;
+    this.take(this.newer);
+    this.saved = copy(this.newer.recipe);
+    this.replaced(copy(this.newer.recipe));
+    this.say("saved");
+  }
+
+  /** Store what this page holds as a further step on top of the newer state. */
+  takeOver() {
+    const mine = this.queue.at(-1);
+    this.shown.conflict = false;
+    this.take(this.newer);
+    this.saved = copy(this.newer.recipe);
+    this.queue = [];
+    if (mine) this.save(mine);
+    else this.replaced(copy(this.newer.recipe));
+  }
+}

@@ -1,0 +1,214 @@
+// The scale: one drawing with histogram, curve and the handles for black, middle and white.
+import { clamp } from "./paths.js";
+import { follow, place, set, svg } from "./svg.js";
+
+const WIDTH = 348;
+const HEIGHT = 262;
+const PLOT = { left: 10, right: 340, top: 6, foot: 232 };
+const STEP = 1 / 255;
+const KEYS = { ArrowUp: [0, 1], ArrowDown: [0, -1], ArrowLeft: [-1, 0], ArrowRight: [1, 0] };
+
+const atX = (x) => PLOT.left + x * (PLOT.right - PLOT.left);
+const atY = (y) => PLOT.foot - y * (PLOT.foot - PLOT.top);
+const ofX = (x) => clamp((x - PLOT.left) / (PLOT.right - PLOT.left), 0, 1);
+const ofY = (y) => clamp((PLOT.foot - y) / (PLOT.foot - PLOT.top), 0, 1);
+
+export class Scale {
+  /**
+   * @param {HTMLElement} holder
+   * @param {{tone: () => any, curve: Function, levels: Function, settle: Function, pick: Function}} heard
+   */
+  constructor(holder, heard) {
+    this.heard = heard;
+    this.picked = null;
+    this.drawing = svg("svg", { viewBox: `0 0 ${WIDTH} ${HEIGHT}`, role: "group", "aria-label": "Scale from black to white" });
+    const { left, right, top, foot } = PLOT;
+    this.plot = svg("rect", { class: "well plot", x: left, y: top, width: right - left, height: foot - top, rx: 5 });
+    this.drawing.append(this.plot);
+    for (let step = 1; step < 10; step += 1) {
+      const inert = { class: "rule", "pointer-events": "none" };
+      this.drawing.append(
+        svg("line", { ...inert, x1: atX(step / 10), x2: atX(step / 10), y1: top, y2: foot }),
+        svg("line", { ...inert, x1: left, x2: right, y1: atY(step / 10), y2: atY(step / 10) }),
+      );
+    }
+    const inert = { "pointer-events": "none" };
+    this.before = svg("path", { class: "before", ...inert });
+    this.now = svg("path", { class: "now", ...inert });
+    this.line = svg("path", { class: "line", ...inert });
+    this.points = svg("g");
+    this.handles = {};
+    this.drawing.append(
+      this.before, this.now,
+      svg("line", { class: "straight", x1: atX(0), y1: atY(0), x2: atX(1), y2: atY(1), ...inert }),
+      this.line, this.points, ...["black", "middle", "white"].map((name) => this.handle(name)),
+      svg("text", { class: "axis", x: left + 5, y: top + 12, ...inert }, "up is lighter"),
+      svg("text", { class: "axis", x: left, y: HEIGHT - 2 }, "black"),
+      svg("text", { class: "axis", x: (left + right) / 2, y: HEIGHT - 2, "text-anchor": "middle" }, "middle"),
+      svg("text", { class: "axis", x: right, y: HEIGHT - 2, "text-anchor": "end" }, "white"),
+    );
+    this.plot.addEventListener("pointerdown", (event) => this.add(event));
+    holder.append(this.drawing);
+  }
+
+  handle(name) {
+    const mark = svg("path", {
+      class: `handle ${name}`, tabindex: 0, role: "slider", "aria-label": `${name} point`,
+      "aria-valuemin": 0, "aria-valuemax": name === "middle" ? 9.99 : 255, d: "M0 2 L7 14 L-7 14 Z",
+    });
+    mark.addEventListener("pointerdown", (event) => {
+      if (event.button !== 0) return;
+      event.preventDefault();
+      mark.focus({ preventScroll: true });
+      follow(mark, event, (next) => this.heard.levels(this.levelsAt(name, ofX(place(this.drawing, next).x))), () => this.heard.settle());
+    });
+    mark.addEventListener("keydown", (event) => this.nudge(name, event));
+    this.handles[name] = mark;
+    return mark;
+  }
+
+  /** Levels with one handle at x (0 to 1 along the foot). */
+  levelsAt(name, x) {
+    const levels = { ...this.heard.tone().levels };
+    if (name === "black") levels.black = clamp(Math.round(x * 255), 0, levels.white - 1);
+    else if (name === "white") levels.white = clamp(Math.round(x * 255), levels.black + 1, 255);
+    else {
+      const part = clamp((x * 255 - levels.black) / (levels.white - levels.black), 0.002, 0.933);
+      levels.middle = clamp(Math.round((Math.log(part) / Math.log(0.5)) * 100) / 100, 0.1, 9.99);
+    }
+    return levels;
+  }
+
+  nudge(name, event) {
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    const levels = { ...this.heard.tone().levels };
+    const by = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1, PageUp: 10, PageDown: -10 }[event.key];
+    const rest = { black: 0, middle: 1, white: 255 }[name];
+    if (by !== undefined) {
+      if (name === "middle") levels.middle = clamp(Math.round((levels.middle + by * 0.02) * 100) / 100, 0.1, 9.99);
+      else if (name === "black") levels.black = clamp(levels.black + by, 0, levels.white - 1);
+      else levels.white = clamp(levels.white + by, levels.black + 1, 255);
+    } else if (event.key === "Delete" || event.key === "Backspace") levels[name] = rest;
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+    this.heard.levels(levels);
+    this.heard.settle("soon");
+  }
+
+  /** Draw the settings: points and handles. */
+  draw() {
+    const { curve, levels } = this.heard.tone();
+    const middle = levels.black + (levels.white - levels.black) * 0.5 ** levels.middle;
+    for (const [name, code] of Object.entries({ black: levels.black, middle, white: levels.white })) {
+      set(this.handles[name], {
+        transform: `translate(${atX(code / 255)} ${PLOT.foot})`, "aria-valuenow": levels[name],
+        "aria-valuetext": `${name} ${levels[name]}`,
+      });
+    }
+    if (this.points.childElementCount !== curve.length) this.points.replaceChildren(...curve.map((_, index) => this.point(index)));
+    curve.forEach(([x, y], index) => {
+      set(this.points.children[index], {
+        cx: atX(x), cy: atY(y), class: index === this.picked ? "point active" : "point",
+        "aria-valuetext": `in ${Math.round(x * 255)}, out ${Math.round(y * 255)}`, "aria-valuenow": Math.round(y * 255),
+      });
+    });
+  }
+
+  /** Draw what was measured: both histograms and the curve through its points. */
+  show(figures) {
+    this.before.setAttribute("d", outline(figures.before));
+    this.now.setAttribute("d", outline(figures.histogram));
+    const last = figures.curve.length - 1;
+    this.line.setAttribute("d", figures.curve.map((y, i) => `${i ? "L" : "M"}${atX(i / last).toFixed(1)} ${atY(y).toFixed(1)}`).join(""));
+    this.draw();
+  }
+
+  point(index) {
+    const mark = svg("circle", { r: 6, tabindex: 0, role: "slider", "aria-label": `curve point ${index + 1}`, "aria-valuemin": 0, "aria-valuemax": 255 });
+    mark.addEventListener("pointerdown", (event) => this.drag(index, event));
+    mark.addEventListener("focus", () => this.pick(index));
+    mark.addEventListener("dblclick", () => this.remove(index));
+    mark.addEventListener("keydown", (event) => this.key(index, event));
+    return mark;
+  }
+
+  pick(index) {
+    this.picked = index;
+    this.heard.pick(index);
+    this.draw();
+  }
+
+  add(event) {
+    if (event.button !== 0) return;
+    const curve = this.heard.tone().curve.map((point) => [...point]);
+    const at = place(this.drawing, event);
+    const x = ofX(at.x);
+    if (curve.length >= 16 || curve.some(([other]) => Math.abs(other - x) < 2 * STEP)) return;
+    event.preventDefault();
+    curve.push([x, ofY(at.y)]);
+    curve.sort((one, other) => one[0] - other[0]);
+    const index = curve.findIndex(([other]) => other === x);
+    this.heard.curve(curve);
+    this.draw();
+    this.points.children[index].focus({ preventScroll: true });
+    this.follow(index, event);
+  }
+
+  drag(index, event) {
+    if (event.button !== 0) return;
+    event.preventDefault();
+    event.stopPropagation();
+    this.points.children[index].focus({ preventScroll: true });
+    this.follow(index, event);
+  }
+
+  follow(index, event) {
+    follow(this.points.children[index], event, (next) => {
+      const at = place(this.drawing, next);
+      this.put(index, ofX(at.x), ofY(at.y));
+    }, () => this.heard.settle());
+  }
+
+  /** Move a point; it stays between its neighbours. */
+  put(index, x, y) {
+    const curve = this.heard.tone().curve.map((point) => [...point]);
+    const low = index ? curve[index - 1][0] + STEP : 0;
+    const high = index < curve.length - 1 ? curve[index + 1][0] - STEP : 1;
+    curve[index] = [clamp(x, low, high), clamp(y, 0, 1)];
+    this.heard.curve(curve);
+    this.draw();
+  }
+
+  key(index, event) {
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.key in KEYS) {
+      const [x, y] = this.heard.tone().curve[index];
+      const by = STEP * (event.shiftKey ? 10 : 1);
+      this.put(index, x + KEYS[event.key][0] * by, y + KEYS[event.key][1] * by);
+      this.heard.settle("soon");
+    } else if (event.key === "Delete" || event.key === "Backspace") this.remove(index);
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  }
+
+  remove(index = this.picked) {
+    const curve = this.heard.tone().curve.map((point) => [...point]);
+    if (index === null || curve.length < 3) return;
+    curve.splice(index, 1);
+    this.picked = null;
+    this.heard.pick(null);
+    this.heard.curve(curve);
+    this.draw();
+    this.heard.settle();
+  }
+}
+
+/** A histogram as a closed path; its tallest inner bar fills four fifths of the plot. */
+function outline(counts) {
+  const most = Math.max(1, ...counts.slice(1, 255));
+  const heights = counts.map((count) => Math.min(1, count / most) * 0.8);
+  const along = heights.map((tall, i) => `L${atX(i / 255).toFixed(1)} ${atY(tall).toFixed(1)}`);
+  return `M${atX(0)} ${atY(0)}${along.join("")}L${atX(1)} ${atY(0)}Z`;
+}

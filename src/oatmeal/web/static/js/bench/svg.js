@@ -1,0 +1,56 @@
+// Small helpers for drawn instruments.
+
+const NAMESPACE = "http://www.w3.org/2000/svg";
+
+/** Make an SVG element with attributes and children. */
+export function svg(tag, attributes = {}, ...children) {
+  const element = document.createElementNS(NAMESPACE, tag);
+  set(element, attributes);
+  element.append(...children);
+  return element;
+}
+
+export function set(element, attributes) {
+  for (const [name, value] of Object.entries(attributes)) element.setAttribute(name, value);
+}
+
+/** Pointer position in the units of the drawing. */
+export function place(drawing, event) {
+  const box = drawing.getBoundingClientRect();
+  const view = drawing.viewBox.baseVal;
+  return {
+    x: view.x + ((event.clientX - box.left) / box.width) * view.width,
+    y: view.y + ((event.clientY - box.top) / box.height) * view.height,
+  };
+}
+
+/** Follow a drag from pointerdown to its end. */
+export function follow(element, event, move, end) {
+  element.setPointerCapture(event.pointerId);
+  const stop = (last) => {
+    element.removeEventListener("pointermove", move);
+    element.removeEventListener("pointerup", stop);
+    element.removeEventListener("pointercancel", stop);
+    end(last);
+  };
+  element.addEventListener("pointermove", move);
+  element.addEventListener("pointerup", stop);
+  element.addEventListener("pointercancel", stop);
+}
+
+const hex = (code) => code.toString(16).padStart(2, "0");
+
+/** The colour of an 8-bit grey. */
+export const grey = (code) => `#${hex(code)}${hex(code)}${hex(code)}`;
+
+/** The 8-bit code nearest to a lightness, looked up in the meter's readings. */
+export function codeOf(lightness, readings) {
+  let low = 0;
+  let high = 255;
+  while (high - low > 1) {
+    const middle = (low + high) >> 1;
+    if (readings[middle].lightness < lightness) low = middle;
+    else high = middle;
+  }
+  return lightness - readings[low].lightness < readings[high].lightness - lightness ? low : high;
+}

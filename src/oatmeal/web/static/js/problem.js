@@ -1,0 +1,3 @@
+import Alpine from "./common.js";
+
+Alpine.start();

@@ -1,0 +1,50 @@
+// The list of series.
+import Alpine from "./common.js";
+import { ask, say, sayNext } from "./api.js";
+import { incoming } from "./incoming.js";
+import { naming } from "./naming.js";
+
+const today = () => new Date().toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" });
+
+Alpine.data("seriesPage", () => ({
+  ...incoming(),
+  ...naming(),
+
+  dropText() {
+    return "Drop to add: on a series to add to it, elsewhere to begin a new one";
+  },
+  async seriesFor(event) {
+    const card = event.type === "drop" && event.target.closest("[data-series]");
+    if (card) return Number(card.dataset.series);
+    return (await ask("POST", "/api/series", { name: `Series of ${today()}` })).id;
+  },
+  added(series, files) {
+    if (files.every((file) => file.done && !file.note)) window.location.assign(`/series/${series}`);
+  },
+  create() {
+    this.askName("New series", "", async (name) => {
+      const made = await ask("POST", "/api/series", { name });
+      window.location.assign(`/series/${made.id}`);
+    });
+  },
+  rename(id) {
+    const card = document.querySelector(`[data-series="${id}"]`);
+    this.askName("Rename series", card.dataset.name, async (name) => {
+      const renamed = await ask("PATCH", `/api/series/${id}`, { name });
+      card.dataset.name = renamed.name;
+      card.querySelector(".title").textContent = renamed.name;
+    });
+  },
+  async remove(id) {
+    const card = document.querySelector(`[data-series="${id}"]`);
+    try {
+      await ask("DELETE", `/api/series/${id}`);
+      sayNext(`“${card.dataset.name}” deleted.`, "Undo", ["POST", `/api/series/${id}/restore`, {}]);
+      window.location.reload();
+    } catch (problem) {
+      say(problem.message);
+    }
+  },
+}));
+
+Alpine.start();

@@ -1,0 +1,106 @@
+// A series as a contact sheet.
+import Alpine from "./common.js";
+import { ask, say, sayNext } from "./api.js";
+import { incoming } from "./incoming.js";
+import { naming } from "./naming.js";
+
+Alpine.data("sheetPage", () => ({
+  ...incoming(),
+  ...naming(),
+  colour: false,
+  lifted: null,
+
+  init() {
+    this.series = Number(this.$root.dataset.series);
+    if (sessionStorage.getItem("sheet-view") === "colour") this.show(true);
+  },
+  dropText() {
+    return `Drop to add to “${this.$root.dataset.name}”`;
+  },
+  async seriesFor() {
+    return this.series;
+  },
+  added(series, files) {
+    if (files.every((file) => file.done && !file.note)) window.location.reload();
+  },
+  cards() {
+    return Array.from(this.$root.querySelectorAll("[data-frame]"));
+  },
+  card(id) {
+    return this.$root.querySelector(`[data-frame="${id}"]`);
+  },
+  show(colour) {
+    this.colour = colour;
+    sessionStorage.setItem("sheet-view", colour ? "colour" : "grey");
+    for (const card of this.cards()) {
+      const query = colour ? "colour=1" : `r=${card.dataset.revision}`;
+      card.querySelector("img").src = `/pictures/${card.dataset.frame}.jpg?${query}`;
+    }
+  },
+  rename(id) {
+    const card = this.card(id);
+    this.askName("Rename photograph", card.dataset.name, async (title) => {
+      const renamed = await ask("PATCH", `/api/photographs/${id}`, { title });
+      card.dataset.name = renamed.title;
+      card.querySelector(".title").lastChild.textContent = ` ${renamed.title}`;
+    });
+  },
+  async remove(id) {
+    try {
+      await ask("POST", "/api/photographs/remove", { photographs: [id] });
+      const words = `“${this.card(id).dataset.name}” removed from the series.`;
+      sayNext(words, "Undo", ["POST", "/api/photographs/restore", { photographs: [id] }]);
+      window.location.reload();
+    } catch (problem) {
+      say(problem.message);
+    }
+  },
+
+  // order: by buttons, or by dragging a card onto the place of another
+  async move(id, by) {
+    const cards = this.cards();
+    const card = this.card(id);
+    const other = cards[cards.indexOf(card) + by];
+    if (!other) return;
+    if (by < 0) other.before(card);
+    else other.after(card);
+    document.activeElement?.focus();
+    await this.saveOrder();
+  },
+  lift(event) {
+    this.lifted = event.target.closest("[data-frame]");
+    this.orderBefore = this.order();
+    event.dataTransfer.effectAllowed = "move";
+    event.dataTransfer.setData("text/plain", this.lifted.dataset.name);
+    this.lifted.classList.add("lifted");
+  },
+  hover(event) {
+    const target = event.target.closest("[data-frame]");
+    if (!this.lifted) return;
+    event.preventDefault();
+    if (!target || target === this.lifted) return;
+    const cards = this.cards();
+    if (cards.indexOf(target) > cards.indexOf(this.lifted)) target.after(this.lifted);
+    else target.before(this.lifted);
+  },
+  async settle() {
+    this.lifted.classList.remove("lifted");
+    this.lifted = null;
+    if (this.order().join() !== this.orderBefore.join()) await this.saveOrder();
+  },
+  order() {
+    return this.cards().map((card) => Number(card.dataset.frame));
+  },
+  async saveOrder() {
+    this.cards().forEach((card, place) => {
+      card.querySelector(".frame-number").textContent = String(place + 1).padStart(2, "0");
+    });
+    try {
+      await ask("PUT", `/api/series/${this.series}/order`, { photographs: this.order() });
+    } catch (problem) {
+      say(problem.message);
+    }
+  },
+}));
+
+Alpine.start();
