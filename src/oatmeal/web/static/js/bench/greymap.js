@@ -3,10 +3,10 @@ import { clamp } from "./paths.js";
 import { codeOf, follow, grey, place, set, svg } from "./svg.js";
 
 const WIDTH = 348;
-const HEIGHT = 222;
+const HEIGHT = 252;
 const LEFT = 22;
 const TOP = 10;
-const FOOT = 212;
+const FOOT = 242;
 const SPAN = (WIDTH - LEFT) / 8;
 const KEYS = { ArrowUp: 0.1, ArrowDown: -0.1, PageUp: 0.5, PageDown: -0.5 };
 
@@ -22,6 +22,7 @@ export class GreyMap {
   constructor(holder, names, readings, heard) {
     Object.assign(this, { names, readings, heard });
     this.trace = null;
+    this.aim = null;
     this.drawing = svg("svg", { viewBox: `0 0 ${WIDTH} ${HEIGHT}`, role: "group", "aria-label": "Grey map" });
     this.drawing.append(svg("rect", { class: "well", x: LEFT, y: 0, width: WIDTH - LEFT, height: HEIGHT, rx: 6 }));
     for (let step = 1; step < 10; step += 1) {
@@ -111,12 +112,20 @@ export class GreyMap {
       if (!touched && Math.abs(y - start) < 1.5) return;
       touched = true;
       const wanted = from + (y - start) * (next.shiftKey ? 0.2 : 1);
-      this.heard.move(name, this.stopsFor(wanted, lift, from));
+      this.aim = () => this.heard.move(name, this.stopsFor(wanted, lift, from));
+      this.aim();
     }, () => {
       group.classList.remove("active");
       this.trace = null;
+      this.aim = null;
       if (touched) this.heard.settle();
     });
+  }
+
+  /** Take in the heights that the held column has at every lift. */
+  traced(points) {
+    this.trace = points;
+    this.aim?.();
   }
 
   /** The lift that brings a column to a height; from the trace once it is here. */

@@ -115,8 +115,8 @@ Alpine.data("bench", () => ({
     this.clipping = figures.clipping;
     picture.marks = this.marks ? figures.clipping : null;
     picture.show(frame);
-    if (frame.wish.trace) map.trace = figures.trace;
     map.show(figures.grey_map);
+    if (frame.wish.trace) map.traced(figures.trace);
     scale.show(figures);
     band(this.$refs.bandPlain, figures.plain_zones, vocabulary.codes, false);
     band(this.$refs.bandNow, figures.zones, vocabulary.codes, true);
@@ -212,7 +212,7 @@ Alpine.data("bench", () => ({
     return this.merging ? `${this.merging.apart.toFixed(1)} L* apart` : "";
   },
   mergingChip() {
-    return `Merging colours: ${this.mergingCount}`;
+    return `Merging: ${this.mergingCount} ${this.mergingCount === 1 ? "pair" : "pairs"}`;
   },
 
   // tone
@@ -273,8 +273,8 @@ Alpine.data("bench", () => ({
   readingOf(layer, what) {
     const code = this.reading?.[layer];
     if (typeof code !== "number") return "";
-    const { zone, lightness, ink } = vocabulary.codes[code];
-    return what === "zone" ? zone : `L* ${lightness.toFixed(0)} · grey ${code} · ink ${ink.toFixed(0)} %`;
+    const value = vocabulary.codes[code][what];
+    return typeof value === "number" ? String(Math.round(value)) : value;
   },
 
   // the version's name

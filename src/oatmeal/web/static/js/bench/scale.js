@@ -3,9 +3,10 @@ import { clamp } from "./paths.js";
 import { follow, place, set, svg } from "./svg.js";
 
 const WIDTH = 348;
-const HEIGHT = 262;
-const PLOT = { left: 10, right: 340, top: 6, foot: 232 };
+const HEIGHT = 266;
+const PLOT = { left: 9, right: 339, top: 9, foot: 236 };
 const STEP = 1 / 255;
+const READABLE = 0.97;
 const KEYS = { ArrowUp: [0, 1], ArrowDown: [0, -1], ArrowLeft: [-1, 0], ArrowRight: [1, 0] };
 
 const atX = (x) => PLOT.left + x * (PLOT.right - PLOT.left);
@@ -205,10 +206,10 @@ export class Scale {
   }
 }
 
-/** A histogram as a closed path; its tallest inner bar fills four fifths of the plot. */
+/** A histogram as a closed path; spikes are cut off, so that the rest stays readable. */
 function outline(counts) {
-  const most = Math.max(1, ...counts.slice(1, 255));
-  const heights = counts.map((count) => Math.min(1, count / most) * 0.8);
-  const along = heights.map((tall, i) => `L${atX(i / 255).toFixed(1)} ${atY(tall).toFixed(1)}`);
+  const sorted = [...counts].sort((one, other) => one - other);
+  const most = Math.max(1, sorted[Math.floor(sorted.length * READABLE)]) * 1.2;
+  const along = counts.map((count, i) => `L${atX(i / 255).toFixed(1)} ${atY(Math.min(1, count / most) * 0.85).toFixed(1)}`);
   return `M${atX(0)} ${atY(0)}${along.join("")}L${atX(1)} ${atY(0)}Z`;
 }
