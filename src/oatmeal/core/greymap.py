@@ -74,9 +74,11 @@ def find_clusters(lab: NDArray[np.float64]) -> Clusters:
     """Group the colours of a sample, OKLab ``(H, W, 3)``; deterministic."""
     points = lab.reshape(-1, 3)
     count = min(CLUSTERS, len(np.unique(points.round(4), axis=0)))
-    centres, labels = kmeans2(points, count, minit="++", iter=25, rng=7, missing="warn") if (
-        count > 1
-    ) else (points[:1], np.zeros(len(points), dtype=np.int64))
+    centres, labels = (
+        kmeans2(points, count, minit="++", iter=25, rng=7, missing="warn")
+        if (count > 1)
+        else (points[:1], np.zeros(len(points), dtype=np.int64))
+    )
     shares = np.bincount(labels, minlength=len(centres)) / len(points)
     kept = np.flatnonzero(shares >= MIN_CLUSTER_SHARE)
     renumber = np.full(len(centres), -1)
@@ -85,9 +87,7 @@ def find_clusters(lab: NDArray[np.float64]) -> Clusters:
     return Clusters(labels, centres[kept], shares[kept], _contact(labels, lab.shape[:2], len(kept)))
 
 
-def _contact(
-    labels: NDArray[np.int64], shape: tuple[int, ...], count: int
-) -> NDArray[np.float64]:
+def _contact(labels: NDArray[np.int64], shape: tuple[int, ...], count: int) -> NDArray[np.float64]:
     plane = labels.reshape(shape)
     borders = np.zeros((count, count))
     for one, other in ((plane[:, 1:], plane[:, :-1]), (plane[1:], plane[:-1])):
@@ -222,7 +222,8 @@ class GreyMap:
         heights = []
         for stops in TRACE_STOPS:
             lifts = recipe.mix.lifts.model_copy(update={name: stops})
-            moved = recipe.model_copy(update={"mix": recipe.mix.model_copy(update={"lifts": lifts})})
+            mixed = recipe.mix.model_copy(update={"lifts": lifts})
+            moved = recipe.model_copy(update={"mix": mixed})
             if strip is None:
                 heights.append((stops, _stand_in(moved, place)[1]))
             else:

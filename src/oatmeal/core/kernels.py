@@ -338,7 +338,8 @@ def _plane(rgb: Colour) -> Plane:
 def threading_layer() -> str:
     """Name of numba's threading layer; ``workqueue`` must not be entered from two threads."""
     warm()
-    return str(numba.threading_layer())
+    layer: Any = numba
+    return str(layer.threading_layer())
 
 
 def warm() -> None:

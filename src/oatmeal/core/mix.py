@@ -92,23 +92,31 @@ def lifted(base: NDArray[np.float32], analysis: Analysis, mix: Mix) -> NDArray[n
         return base
     table = ranges.lift_table(lifts, mix.centres.model_dump())
     full = ranges.full_chroma(mix.pale)
-    return kernels.lift(
-        base, analysis.hue, analysis.chroma, table, ranges.NEUTRAL_CHROMA, full
-    )
+    return kernels.lift(base, analysis.hue, analysis.chroma, table, ranges.NEUTRAL_CHROMA, full)
 
 
-def peak(mix: Mix) -> float:
-    """Upper bound of the linear grey that a colour within the sRGB gamut can become."""
+def peak(mix: Mix, brightest: float = 1.0) -> float:
+    """Upper bound of the linear grey that colours with channels up to ``brightest`` can become.
+
+    Parameters
+    ----------
+    mix : Mix
+        The settings.
+    brightest : float
+        Highest linear channel of the prepared picture, where white is 1.0.
+    """
     base = mix.base
+    bound = brightest
     if isinstance(base, Channels):
         positive = sum(max(0.0, share) for share in (base.red, base.green, base.blue)) / 100
         if base.light == "linear":
-            positive = float(encode_srgb(positive))
+            positive = float(encode_srgb(positive * brightest))
+        else:
+            positive *= float(encode_srgb(brightest))
         bound = float(decode_srgb(max(0.0, positive + base.offset / 100)))
     elif isinstance(base, Six):
         shares = (base.red, base.yellow, base.green, base.cyan, base.blue, base.magenta)
-        bound = float(decode_srgb(max(100.0, *shares) / 100))
-    else:
-        bound = 1.0
-    highest = max(mix.lifts.model_dump().values())
-    return bound * 2.0 ** max(0.0, highest)
+        highest_share = max(100.0, *shares) / 100
+        bound = float(decode_srgb(highest_share * float(encode_srgb(brightest))))
+    highest_lift = max(0.0, *mix.lifts.model_dump().values())
+    return float(bound * 2.0**highest_lift)

@@ -99,7 +99,8 @@ class Pipeline:
     def scale(self, recipe: Recipe) -> tone.Scale:
         """The compiled Tone step."""
         effective = recipe.effective()
-        peak = mix.peak(effective.mix) if effective.tone.hold_ends else 1.0
+        brightest = 2.0 ** max(0.0, effective.prepare.exposure)
+        peak = mix.peak(effective.mix, brightest) if effective.tone.hold_ends else 1.0
         key = (effective.tone, peak)
         return self._scale.get(key, lambda: tone.compile_scale(effective.tone, peak))
 
@@ -139,7 +140,7 @@ def render(
     """
     reduce = long_side is not None and long_side < max(picture.width, picture.height)
     depth: Depth = np.uint16 if reduce else dtype
-    out = np.empty((picture.height, picture.width), dtype=depth)
+    out: NDArray[Any] = np.empty((picture.height, picture.width), dtype=depth)
     for top in range(0, picture.height, STRIP_ROWS):
         rows = min(STRIP_ROWS, picture.height - top)
         strip = Pipeline(picture.linear(0, top, picture.width, rows))

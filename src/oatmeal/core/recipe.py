@@ -9,6 +9,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Annotated, Any, Final, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
@@ -244,7 +245,7 @@ class Tone(Step):
     @model_validator(mode="after")
     def _curve_rises_in_x(self) -> Tone:
         xs = [x for x, _ in self.curve]
-        if any(b - a < 1e-4 for a, b in zip(xs, xs[1:], strict=False)):
+        if any(b - a < 1e-4 for a, b in pairwise(xs)):
             raise ValueError("the points of curve must follow each other from left to right")
         return self
 
@@ -429,9 +430,11 @@ def unbuilt(recipe: Recipe) -> list[Problem]:
         found.append(Problem("mix.picked", f"picking colours {later}"))
     if recipe.mix.guard not in ("auto", 0.0):
         found.append(Problem("mix.guard", f"the guard {later} ('auto' or 0)"))
-    for name in _UNBUILT_TONE:
-        if getattr(recipe.tone, name) != getattr(REST.tone, name):
-            found.append(Problem(f"tone.{name}", f"{name} {later}"))
+    found.extend(
+        Problem(f"tone.{name}", f"{name} {later}")
+        for name in _UNBUILT_TONE
+        if getattr(recipe.tone, name) != getattr(REST.tone, name)
+    )
     if recipe.areas:
         found.append(Problem("areas", f"the Areas step {later}"))
     return found

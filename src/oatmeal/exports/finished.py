@@ -61,9 +61,8 @@ def finished_file(
     if not path.exists():
         write_picture(workbench.desk(photograph).source(), recipe, output, path)
         store.trim_cache()
-    width, height = fitted(
-        photograph.width, photograph.height, output.long_side or max(photograph.width, photograph.height)
-    )
+    longest = max(photograph.width, photograph.height)
+    width, height = fitted(photograph.width, photograph.height, output.long_side or longest)
     name = file_name(photograph, version_name) + suffix
     return FinishedFile(path, name, width, height, path.stat().st_size)
 

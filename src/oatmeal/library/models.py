@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, ClassVar
 
 from sqlalchemy import JSON, BigInteger, ForeignKey, Integer, String, Text
 from sqlalchemy.dialects.mysql import DATETIME
@@ -18,7 +18,7 @@ def now() -> datetime:
 class Base(DeclarativeBase):
     """Base of all tables; times are UTC with microseconds."""
 
-    type_annotation_map = {
+    type_annotation_map: ClassVar[dict[Any, Any]] = {
         datetime: DATETIME(fsp=6),
         dict[str, Any]: JSON(),
     }

@@ -9,7 +9,7 @@ import tempfile
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import BinaryIO
+from typing import BinaryIO, cast
 
 from oatmeal.photofile.errors import PhotoFileError, TooLarge
 
@@ -99,7 +99,7 @@ class FileStore:
         path.parent.mkdir(parents=True, exist_ok=True)
         with tempfile.NamedTemporaryFile(dir=path.parent, delete=False) as file:
             try:
-                make(file)
+                make(cast(BinaryIO, file))
                 file.flush()
                 os.replace(file.name, path)
             except BaseException:

@@ -56,9 +56,7 @@ def state(session: Session, version: Version) -> dict[str, Any]:
     }
 
 
-def save(
-    session: Session, version_id: int, revision: int, document: object
-) -> dict[str, Any]:
+def save(session: Session, version_id: int, revision: int, document: object) -> dict[str, Any]:
     """Store a recipe as one undo step.
 
     Parameters

@@ -159,7 +159,8 @@ def grey_profile() -> bytes:
             (b"kTRC", curve),
         ]
     )
-    header = struct.pack(">I4s4s4s4s4s", 128 + len(body), b"", b"\x04\x40\0\0", b"mntr", b"GRAY", b"XYZ ")
+    size = 128 + len(body)
+    header = struct.pack(">I4s4s4s4s4s", size, b"", b"\x04\x40\0\0", b"mntr", b"GRAY", b"XYZ ")
     header += struct.pack(">6H4s4s", 2026, 1, 1, 0, 0, 0, b"acsp", b"")
     header += struct.pack(">I4s4sQI", 0, b"", b"", 0, _RELATIVE) + _fixed(*d50) + b"\0" * 48
     return header + body

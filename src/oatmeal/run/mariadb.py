@@ -114,7 +114,8 @@ class PrivateServer:
         sock = self._folder / "s.sock"
         if len(str(sock)) > _MAX_SOCKET_PATH:
             raise StartError(
-                f"The path {self._folder} is too long for MariaDB: set OATMEAL_HOME to a shorter one."
+                f"The path {self._folder} is too long for MariaDB: set OATMEAL_HOME to a "
+                "shorter one."
             )
         arguments = [
             server,

@@ -13,6 +13,7 @@ from typing import Any
 from flask import Flask, Response, current_app, render_template, request
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from werkzeug.exceptions import HTTPException
+from werkzeug.sansio.response import Response as AnyResponse
 
 from oatmeal.core.recipe import RecipeError
 from oatmeal.library.database import Database
@@ -133,7 +134,7 @@ def _register_errors(app: Flask) -> None:
     app.register_error_handler(Exception, _unexpected)
 
 
-def problem(status: int, detail: str, **more: Any) -> tuple[Response | str, int]:
+def problem(status: int, detail: str, **more: Any) -> tuple[AnyResponse | str, int]:
     """A problem document (RFC 9457) for the API, a page for people."""
     if request.path.startswith("/api/"):
         response = current_app.json.response(status=status, detail=detail, **more)
@@ -142,20 +143,20 @@ def problem(status: int, detail: str, **more: Any) -> tuple[Response | str, int]
     return render_template("problem.html", status=status, detail=detail), status
 
 
-def _behind(error: Behind) -> tuple[Response | str, int]:
+def _behind(error: Behind) -> tuple[AnyResponse | str, int]:
     return problem(409, str(error), current=error.current)
 
 
-def _recipe_problem(error: RecipeError) -> tuple[Response | str, int]:
+def _recipe_problem(error: RecipeError) -> tuple[AnyResponse | str, int]:
     found = [{"path": item.path, "message": item.message} for item in error.problems]
     return problem(422, f"The recipe cannot be used: {error}", problems=found)
 
 
-def _expired(error: CSRFError) -> tuple[Response | str, int]:
+def _expired(error: CSRFError) -> tuple[AnyResponse | str, int]:
     return problem(403, "This page is out of date: reload it and try again.")
 
 
-def _http_problem(error: HTTPException) -> tuple[Response | str, int]:
+def _http_problem(error: HTTPException) -> tuple[AnyResponse | str, int]:
     sentences = {
         400: "The request could not be understood.",
         404: "There is nothing at this address.",
@@ -165,6 +166,6 @@ def _http_problem(error: HTTPException) -> tuple[Response | str, int]:
     return problem(status, sentences.get(status, error.description or error.name))
 
 
-def _unexpected(error: Exception) -> tuple[Response | str, int]:
+def _unexpected(error: Exception) -> tuple[AnyResponse | str, int]:
     log.exception("unexpected error at %s", request.path)
     return problem(500, "Something went wrong here; your work is saved. Try again.")

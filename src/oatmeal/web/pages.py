@@ -9,7 +9,7 @@ from flask import Blueprint, Response, redirect, render_template, request, send_
 from werkzeug.wrappers import Response as AnyResponse
 
 from oatmeal.core import curve, measure, ranges
-from oatmeal.core.recipe import REST, Channels, Plain, Recipe, Six
+from oatmeal.core.recipe import REST, Base, Channels, Plain, Recipe, Six
 from oatmeal.library import photographs, series, versions
 from oatmeal.library.models import Photograph
 from oatmeal.photofile.encode import FORMATS
@@ -80,13 +80,13 @@ def bench(photograph_id: int) -> str:
 
 def vocabulary() -> dict[str, Any]:
     """The core's constants that the bench draws with, so that no script repeats them."""
-    bases = [Plain(kind="plain"), Channels(kind="channels"), Six(kind="six")]
+    bases: list[Base] = [Plain(kind="plain"), Channels(kind="channels"), Six(kind="six")]
     return {
         "rest": Recipe().full_document(),
         "bases": {base.kind: base.model_dump(mode="json") for base in bases},
         "weighings": list(Plain.model_json_schema()["properties"]["weighing"]["enum"]),
         "ranges": list(ranges.NAMES),
-        "curves": {name: [list(point) for point in points] for name, points in curve.SHIPPED.items()},
+        "curves": {name: [list(point) for point in curve.SHIPPED[name]] for name in curve.SHIPPED},
         "codes": [asdict(reading) for reading in measure.code_readings()],
         "formats": list(FORMATS),
     }
