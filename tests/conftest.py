@@ -1,0 +1,97 @@
+"""What tests share: a real MariaDB on loopback, a file store, the application."""
+
+from __future__ import annotations
+
+import io
+import re
+
+import pytest
+import sqlalchemy
+from PIL import Image
+from samples import codes
+
+from oatmeal.library.database import Database
+from oatmeal.library.models import Base
+from oatmeal.library.store import FileStore
+from oatmeal.run.mariadb import PrivateServer
+from oatmeal.settings import Settings
+from oatmeal.web import create_app
+
+
+@pytest.fixture(scope="session")
+def migrated(tmp_path_factory):
+    """A private MariaDB with the newest tables, for the whole run."""
+    server = PrivateServer(tmp_path_factory.mktemp("db"))
+    server.start()
+    database = Database(server.url)
+    database.migrate()
+    yield database
+    database.close()
+    server.stop()
+
+
+@pytest.fixture
+def database(migrated):
+    """The database, empty."""
+    with migrated.engine.begin() as connection:
+        connection.execute(sqlalchemy.text("SET FOREIGN_KEY_CHECKS = 0"))
+        for table in Base.metadata.tables:
+            connection.execute(sqlalchemy.text(f"TRUNCATE TABLE {table}"))
+        connection.execute(sqlalchemy.text("SET FOREIGN_KEY_CHECKS = 1"))
+    return migrated
+
+
+@pytest.fixture
+def store(tmp_path):
+    return FileStore(tmp_path / "home")
+
+
+@pytest.fixture
+def app(database, store, tmp_path):
+    return create_app(database, store, Settings(tmp_path / "home"))
+
+
+class Web:
+    """A browser's view of the application: cookies, the page's token, JSON."""
+
+    def __init__(self, app):
+        self.client = app.test_client()
+        page = self.client.get("/").get_data(as_text=True)
+        self.token = re.search(r'csrf-token" content="([^"]+)"', page)[1]
+
+    def send(self, method, address, body=None, **more):
+        headers = {"X-CSRFToken": self.token, **more.pop("headers", {})}
+        return self.client.open(address, method=method, json=body, headers=headers, **more)
+
+    def upload(self, series, name, content):
+        return self.client.post(
+            f"/api/series/{series}/photographs",
+            data=content,
+            headers={"X-CSRFToken": self.token, "X-File-Name": name},
+        )
+
+    def series(self, name="Meet"):
+        return self.send("POST", "/api/series", {"name": name}).json["id"]
+
+
+@pytest.fixture
+def web(app):
+    return Web(app)
+
+
+@pytest.fixture
+def jpeg():
+    """Bytes of a small colourful JPEG."""
+    buffer = io.BytesIO()
+    Image.fromarray(codes(120, 180)).save(buffer, "JPEG", quality=95)
+    return buffer.getvalue()
+
+
+@pytest.fixture
+def photograph(web, jpeg):
+    """Ids of an imported photograph: (series, photograph, version)."""
+    series = web.series()
+    added = web.upload(series, "first-lift.jpg", jpeg).json["id"]
+    page = web.client.get(f"/bench/{added}").get_data(as_text=True)
+    version = int(re.search(r'"version": ?\{"id": ?(\d+)', page)[1])
+    return series, added, version

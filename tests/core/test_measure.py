@@ -1,0 +1,103 @@
+"""Measurements: histogram, zones, clipping, the grey map and merging colours."""
+
+import numpy as np
+import pytest
+from samples import codes
+
+from oatmeal.core import colour, measure
+from oatmeal.core.greymap import GreyMap, find_clusters
+from oatmeal.core.recipe import REST, read
+
+
+def patches(*rgb_codes, size=30):
+    """Vertical stripes of flat colours, linear."""
+    stripes = np.repeat(np.array(rgb_codes, float)[None, :, None] / 255, size, axis=2)
+    flat = np.repeat(stripes.reshape(1, -1, 3), 60, axis=0)
+    return colour.decode_srgb(flat).astype(np.float32)
+
+
+RED, GREEN, BLUE, GREY = (178, 52, 44), (38, 108, 40), (60, 110, 200), (128, 128, 128)
+
+
+def test_histogram_equals_bincount():
+    eight = codes()[..., 0]
+    assert np.array_equal(measure.histogram(eight), np.bincount(eight.ravel(), minlength=256))
+
+
+def test_zone_shares():
+    """Zones are tenths of L* (common practice): code 119 is L* 50, zone V; 0 and 255 the ends."""
+    eight = np.array([[0, 119, 119, 255]], np.uint8)
+    shares = measure.zone_shares(measure.histogram(eight))
+    assert shares[0] == 0.25
+    assert shares[5] == 0.5
+    assert shares[10] == 0.25
+    assert sum(shares) == 1
+
+
+def test_zone_names_have_halves():
+    assert [measure.zone_name(star) for star in (0, 31, 34, 36, 97, 100)] == [
+        "0", "III", "III½", "III½", "IX½", "X",
+    ]  # fmt: skip
+
+
+def test_clipping_counts_both_ends():
+    counts = measure.histogram(np.array([[0, 0, 3, 250, 251, 255]], np.uint8))
+    found = measure.clipping(counts, (0, 250))
+    assert found["low"] == pytest.approx(2 / 6)
+    assert found["high"] == pytest.approx(3 / 6)
+
+
+def test_grey_map_shares_and_heights():
+    figures = GreyMap(patches(RED, GREEN, BLUE, GREY)).figures(REST)
+    ranges = {entry["name"]: entry for entry in figures["ranges"]}
+    assert ranges["red"]["share"] == pytest.approx(0.25, abs=0.08)
+    assert ranges["blue"]["share"] == pytest.approx(0.25, abs=0.08)
+    assert ranges["magenta"]["rare"]
+    assert ranges["red"]["now"] == pytest.approx(ranges["red"]["plain"])
+    expected = float(colour.lightness(colour.luminance(patches(BLUE))[0, 0]))
+    assert ranges["blue"]["now"] == pytest.approx(expected, abs=1.5)
+    assert sum(entry["share"] for entry in figures["colours"]) == pytest.approx(1, abs=0.03)
+
+
+def test_a_lift_moves_its_range_and_no_other():
+    work = GreyMap(patches(RED, BLUE))
+    before = {entry["name"]: entry for entry in work.figures(REST)["ranges"]}
+    lifted = read('{"mix": {"lifts": {"blue": 1}}}')
+    after = {entry["name"]: entry for entry in work.figures(lifted)["ranges"]}
+    assert after["blue"]["now"] > before["blue"]["now"] + 8
+    assert after["red"]["now"] == pytest.approx(before["red"]["now"])
+    assert after["blue"]["plain"] == pytest.approx(before["blue"]["plain"])
+
+
+def test_merging_is_found_and_goes_away_when_parted():
+    work = GreyMap(patches(RED, GREEN))
+    red, green = (colour.lightness(colour.luminance(patches(c))[0, 0]) for c in (RED, GREEN))
+    assert abs(red - green) < 4  # the two differ in colour alone
+    merging = work.figures(REST)["merging"]
+    assert len(merging) == 1
+    assert merging[0]["apart"] == pytest.approx(abs(red - green), abs=0.5)
+    assert work.figures(read('{"mix": {"lifts": {"red": 0.8, "green": -0.8}}}'))["merging"] == []
+
+
+def test_trace_rises_and_agrees_with_the_figures():
+    work = GreyMap(patches(RED, GREEN, BLUE))
+    heights = dict(work.trace(REST, "blue"))
+    assert (np.diff(list(heights.values())) >= 0).all()
+    lifted = work.figures(read('{"mix": {"lifts": {"blue": 1}}}'))["ranges"][5]["now"]
+    assert heights[1.0] == pytest.approx(lifted, abs=0.5)
+
+
+def test_clusters_are_the_same_every_time():
+    lab = colour.oklab(patches(RED, GREEN, BLUE, GREY))
+    one, two = find_clusters(lab), find_clusters(lab)
+    assert np.array_equal(one.labels, two.labels)
+    assert one.shares.sum() == pytest.approx(1)
+
+
+@pytest.mark.parametrize(
+    "pixels", [np.zeros((1, 1, 3)), np.ones((3, 500, 3)), np.full((9, 9, 3), -0.2)]
+)
+def test_pictures_without_colour_or_size_are_measured_too(pixels):
+    figures = GreyMap(pixels.astype(np.float32)).figures(REST)
+    assert len(figures["ranges"]) == 8
+    assert figures["merging"] == []

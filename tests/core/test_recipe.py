@@ -1,0 +1,153 @@
+"""Recipes: reading, refusing, writing back."""
+
+import json
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from oatmeal.core import recipe as recipes
+from oatmeal.core.recipe import RecipeError
+from oatmeal.core.words import changes
+
+
+def refused(document) -> list[tuple[str, str]]:
+    with pytest.raises(RecipeError) as caught:
+        recipes.from_document(document)
+    return [(problem.path, problem.message) for problem in caught.value.problems]
+
+
+def test_an_empty_recipe_is_at_rest():
+    assert recipes.read("{}") == recipes.REST
+    assert recipes.REST.document() == {"oatmeal": 1}
+
+
+@pytest.mark.parametrize(
+    ("document", "path", "words"),
+    [
+        ({"tone": {"exposure": 9}}, "tone.exposure", "from -5 to 5"),
+        ({"tone": {"exposure": "1"}}, "tone.exposure", "not a number"),
+        ({"mix": {"lifts": {"red": -4.5}}}, "mix.lifts.red", "from -4 to 4"),
+        ({"mix": {"lifts": {"rot": 1}}}, "mix.lifts.rot", "no such setting"),
+        ({"mix": {"base": {"kind": "six", "cyan": 301}}}, "mix.base.cyan", "from -300 to 300"),
+        ({"mix": {"base": {"kind": "sepia"}}}, "mix.base.kind", "'six'"),
+        ({"mix": {"base": {"kind": "plain", "weighing": "x"}}}, "mix.base.weighing", "luma-601"),
+        ({"mix": {"centres": {"orange": 33}}}, "mix.centres", "10 degrees apart"),
+        ({"mix": {"guard": 101}}, "mix.guard", "from 0 to 100"),
+        ({"tone": {"curve": [[0, 0], [0.5, 2]]}}, "tone.curve[1][1]", "from 0 to 1"),
+        ({"tone": {"curve": [[0.5, 0], [0.4, 1]]}}, "tone", "left to right"),
+        ({"tone": {"levels": {"black": 200, "white": 100}}}, "tone.levels", "above black"),
+        ({"tone": {"contrast": None}}, "tone.contrast", "null is not a value"),
+        ({"oatmeal": 2}, "oatmeal", "newer than this program"),
+        ({"sepia": 1}, "sepia", "no such setting"),
+    ],
+)
+def test_what_is_wrong_is_said_with_its_path(document, path, words):
+    problems = refused(document)
+    assert any(found == path and words in message for found, message in problems), problems
+
+
+@pytest.mark.parametrize(
+    "text", ["", "[1]", "{", "3", '{"tone": {"exposure": NaN}}', "[" * 100_000, "x" * 1_000_001]
+)
+def test_hostile_text_is_refused_with_a_sentence(text):
+    with pytest.raises(RecipeError):
+        recipes.read(text)
+
+
+@pytest.mark.parametrize(
+    ("document", "path"),
+    [
+        ({"mix": {"base": {"kind": "film"}}}, "mix.base.kind"),
+        ({"mix": {"base": {"kind": "formula", "text": "Y"}}}, "mix.base.kind"),
+        ({"mix": {"picked": [{"colour": "#b23a2e", "lift": 1}]}}, "mix.picked"),
+        ({"mix": {"guard": 40}}, "mix.guard"),
+        ({"tone": {"clarity": 10}}, "tone.clarity"),
+        ({"tone": {"zones": [0, 0, 0, 1, 0, 0, 0, 0, 0]}}, "tone.zones"),
+        ({"areas": [{}]}, "areas"),
+    ],
+)
+def test_what_is_not_built_is_read_but_refused_for_rendering(document, path):
+    recipe = recipes.from_document(document)
+    with pytest.raises(RecipeError) as caught:
+        recipes.require_built(recipe)
+    assert path in [problem.path for problem in caught.value.problems]
+
+
+def test_unbuilt_values_at_rest_are_accepted():
+    recipe = recipes.from_document(
+        {"mix": {"guard": 0, "picked": []}, "tone": {"clarity": 0, "zones": [0] * 9}, "areas": []}
+    )
+    assert recipes.require_built(recipe) is recipe
+
+
+def test_a_step_that_is_off_is_as_at_rest():
+    recipe = recipes.read('{"mix": {"on": false, "lifts": {"red": 2}}, "tone": {"contrast": 9}}')
+    assert recipe.effective().mix.lifts == recipes.REST.mix.lifts
+    assert recipe.effective().tone.contrast == 9
+
+
+def test_the_schema_knows_every_setting():
+    schema = recipes.schema()
+    text = json.dumps(schema)
+    assert schema["$schema"].startswith("https://json-schema.org/")
+    for key in ("highlights", "sparkle", "film_edges", "filter_edges", "out_white", "reach"):
+        assert f'"{key}"' in text
+
+
+values = st.fixed_dictionaries(
+    {},
+    optional={
+        "name": st.text(max_size=20).filter(lambda text: text.isprintable()),
+        "mix": st.fixed_dictionaries(
+            {},
+            optional={
+                "on": st.booleans(),
+                "lifts": st.dictionaries(
+                    st.sampled_from(["red", "blue", "magenta"]), st.floats(-4, 4)
+                ),
+                "base": st.sampled_from(
+                    [
+                        {"kind": "six", "red": 12.5},
+                        {"kind": "channels", "offset": -3},
+                        {"kind": "plain"},
+                    ]
+                ),
+                "pale": st.floats(0, 100),
+                "guard": st.one_of(st.just("auto"), st.floats(0, 100)),
+            },
+        ),
+        "tone": st.fixed_dictionaries(
+            {},
+            optional={
+                "exposure": st.floats(-5, 5),
+                "hold_ends": st.booleans(),
+                "levels": st.fixed_dictionaries({"black": st.floats(0, 100)}),
+                "clarity": st.floats(-100, 100),
+            },
+        ),
+    },
+)
+
+
+@given(values)
+def test_recipes_survive_a_round_trip(document):
+    recipe = recipes.from_document(document)
+    assert recipes.read(json.dumps(recipe.document())) == recipe
+    assert recipes.read(json.dumps(recipe.full_document())) == recipe
+
+
+def test_changes_in_words():
+    before = recipes.read('{"mix": {"lifts": {"blue": -1.6}}}')
+    after = recipes.read(
+        '{"mix": {"base": {"kind": "six", "red": 40}, "lifts": {"blue": -0.8}, "on": false},'
+        ' "tone": {"curve": [[0, 0], [0.5, 0.6], [1, 1]], "levels": {"out_white": 250}}}'
+    )
+    assert set(changes(before, after)) == {
+        "base plain → six colours",
+        "Mix off",
+        "blue lift −1.6 → −0.8",
+        "lightest tone 255 → 250",
+        "curve",
+    }
+    assert changes(after, after) == []

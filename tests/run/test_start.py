@@ -1,0 +1,167 @@
+"""The start command as a process: address, clean stop, kill -9 in the middle of work."""
+
+import http.cookiejar
+import json
+import os
+import re
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+import urllib.error
+import urllib.request
+
+import pytest
+from samples import codes, write_png
+
+from oatmeal.settings import SettingError, Settings
+
+
+class Oatmeal:
+    """A running server on its own data folder."""
+
+    def __init__(self, home):
+        self.home = home
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "oatmeal.run"],
+            env={**os.environ, "OATMEAL_HOME": str(home), "OATMEAL_PORT": "0"},
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+        )
+        self.said = ""
+        for line in self.process.stdout:
+            self.said += line
+            if found := re.search(r"http://127\.0\.0\.1:\d+/", line):
+                self.address = found[0]
+                break
+        else:
+            raise AssertionError(self.said)
+        jar = urllib.request.HTTPCookieProcessor(http.cookiejar.CookieJar())
+        self.opener = urllib.request.build_opener(jar)
+        page = self.opener.open(self.address).read().decode()
+        self.token = re.search(r'csrf-token" content="([^"]+)"', page)[1]
+
+    def call(self, method, path, body=None, **headers):
+        data = body if isinstance(body, bytes) else json.dumps(body).encode() if body else None
+        wanted = urllib.request.Request(self.address + path, data, method=method)
+        wanted.add_header("X-CSRFToken", self.token)
+        kind = "application/octet-stream" if isinstance(body, bytes) else "application/json"
+        wanted.add_header("Content-Type", kind)
+        for name, value in headers.items():
+            wanted.add_header(name.replace("_", "-"), value)
+        with self.opener.open(wanted, timeout=30) as reply:
+            return json.loads(reply.read())
+
+    def kill(self):
+        """End server and database the hard way, as a power cut would."""
+        database = int((self.home / "database" / "mariadb.pid").read_text())
+        self.process.kill()
+        os.kill(database, signal.SIGKILL)
+        self.process.wait()
+
+    def stop(self):
+        self.process.send_signal(signal.SIGINT)
+        rest, _ = self.process.communicate(timeout=40)
+        self.said += rest
+        return self.process.returncode
+
+
+def red(stops):
+    return {"mix": {"lifts": {"red": stops}}}
+
+
+def test_kill_in_the_middle_of_edits_and_of_an_import(tmp_path):
+    home = tmp_path / "home"
+    picture = write_png(tmp_path / "a.png", codes()).read_bytes()
+    large = write_png(tmp_path / "b.png", codes(1500, 2200, seed=9)).read_bytes()
+    oatmeal = Oatmeal(home)
+    series = oatmeal.call("POST", "api/series", {"name": "Meet"})["id"]
+    added = oatmeal.call("POST", f"api/series/{series}/photographs", picture, X_File_Name="a.png")
+    version = 1
+    acknowledged, imported = [1], [added["id"]]
+
+    def edit():
+        for count in range(1, 4000):
+            body = {"revision": acknowledged[-1], "recipe": red(count / 1000)}
+            try:
+                saved = oatmeal.call("PUT", f"api/versions/{version}/recipe", body)
+            except (OSError, urllib.error.URLError):
+                return
+            acknowledged.append(saved["revision"])
+
+    def add():
+        for number in range(200):
+            name = f"b{number}.png"
+            try:
+                made = oatmeal.call(
+                    "POST", f"api/series/{series}/photographs", large, X_File_Name=name
+                )
+            except (OSError, urllib.error.URLError):
+                return
+            imported.append(made["id"])
+
+    threads = [threading.Thread(target=work) for work in (edit, add)]
+    for thread in threads:
+        thread.start()
+    end = time.monotonic() + 30
+    while (len(acknowledged) < 25 or len(imported) < 3) and time.monotonic() < end:
+        time.sleep(0.01)
+    half_open = socket.create_connection(("127.0.0.1", int(oatmeal.address.split(":")[2][:-1])))
+    oatmeal.kill()
+    for thread in threads:
+        thread.join()
+    half_open.close()
+    assert len(acknowledged) >= 25
+    assert len(imported) >= 3
+
+    oatmeal = Oatmeal(home)
+    state = oatmeal.call("GET", f"api/versions/{version}")
+    assert state["revision"] >= acknowledged[-1]  # one more may have been stored, none fewer
+    expected = (state["revision"] - 1) / 1000
+    assert state["recipe"]["mix"]["lifts"]["red"] == expected
+    page = oatmeal.opener.open(f"{oatmeal.address}series/{series}").read().decode()
+    frames = [int(found) for found in re.findall(r'data-frame="(\d+)"', page)]
+    assert set(imported) <= set(frames)
+    for number in frames:  # no half-imported frame: every one can be shown
+        picture = oatmeal.opener.open(f"{oatmeal.address}pictures/{number}.jpg").read()
+        assert picture[:2] == b"\xff\xd8"
+    assert list((home / "incoming").iterdir()) == []
+    undone = oatmeal.call("POST", f"api/versions/{version}/undo", {"revision": state["revision"]})
+    assert undone["recipe"]["mix"]["lifts"]["red"] == pytest.approx(expected - 0.001)
+    assert oatmeal.stop() == 0
+    assert "everything is saved" in oatmeal.said
+    assert not (home / "database" / "mariadb.pid").exists()
+
+
+def test_only_one_may_work_in_a_folder(tmp_path):
+    oatmeal = Oatmeal(tmp_path / "home")
+    second = subprocess.run(
+        [sys.executable, "-m", "oatmeal.run"],
+        env={**os.environ, "OATMEAL_HOME": str(tmp_path / "home"), "OATMEAL_PORT": "0"},
+        capture_output=True,
+        text=True,
+        timeout=60,
+    )
+    assert second.returncode == 1
+    assert f"already running with {tmp_path / 'home'}, at {oatmeal.address}" in second.stderr
+    assert oatmeal.stop() == 0
+
+
+def test_a_missing_database_program_is_named(tmp_path, monkeypatch):
+    from oatmeal.run import mariadb
+
+    monkeypatch.setattr(mariadb.shutil, "which", lambda *args, **more: None)
+    with pytest.raises(mariadb.StartError, match="mariadb-server"):
+        mariadb.PrivateServer(tmp_path).start()
+
+
+def test_settings():
+    settings = Settings.from_environment({"OATMEAL_HOME": "/x", "OATMEAL_MAX_PIXELS": "5"})
+    assert str(settings.home) == "/x"
+    assert settings.limits.max_pixels == 5
+    assert settings.limits.max_bytes == 500 * 1024 * 1024
+    with pytest.raises(SettingError, match="OATMEAL_PORT"):
+        Settings.from_environment({"OATMEAL_PORT": "high"})

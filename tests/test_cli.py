@@ -1,0 +1,132 @@
+"""The command line: what it writes, what it says, how it ends."""
+
+import io
+import json
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+from samples import DEMO, codes, colours, read_png, write_png
+
+from oatmeal import cli
+from oatmeal.core.colour import encode_srgb
+
+SIX = {"oatmeal": 1, "mix": {"base": {"kind": "six"}}}
+
+
+@pytest.fixture
+def recipe(tmp_path):
+    def write(document, name="recipe.json"):
+        path = tmp_path / name
+        path.write_text(json.dumps(document))
+        return str(path)
+
+    return write
+
+
+def test_six_colours_equal_luma_through_16_bit_files(tmp_path, recipe):
+    """0.30 R' + 0.59 G' + 0.11 B' (common practice; BT.601 rounded), within half an 8-bit code."""
+    pixels = np.floor(encode_srgb(colours(4000)) * 65535 + 0.5).astype(np.uint16)
+    source = write_png(tmp_path / "in.png", pixels.reshape(40, 100, 3))
+    out = tmp_path / "out.png"
+    assert (
+        cli.main(
+            ["convert", str(source), "--recipe", recipe(SIX), "--out", str(out), "--depth", "16"]
+        )
+        == 0
+    )
+    expected = pixels.reshape(40, 100, 3) / 65535 @ np.array([0.30, 0.59, 0.11])
+    assert np.abs(read_png(out) / 65535 - expected).max() <= 0.5 / 255
+    assert np.abs(read_png(out) / 65535 - expected).max() <= 1 / 65535  # and far closer
+
+
+def test_a_folder_of_files_goes_on_past_a_bad_one(tmp_path, capsys):
+    good = write_png(tmp_path / "good.png", codes())
+    bad = tmp_path / "bad.png"
+    bad.write_bytes(good.read_bytes()[:500])
+    out = tmp_path / "finished"
+    status = cli.main(
+        ["convert", str(bad), str(good), str(tmp_path / "gone.tif"), "--out", f"{out}/", "--json"]
+    )
+    told = capsys.readouterr()
+    assert status == 1
+    assert [path.name for path in out.iterdir()] == ["good.jpg"]
+    assert len(told.err.strip().splitlines()) == 2
+    assert "Traceback" not in told.err
+    reports = [json.loads(line) for line in told.out.splitlines()]
+    assert ["error" in report for report in reports] == [True, False, True]
+
+
+def test_equal_names_do_not_overwrite_each_other(tmp_path):
+    (tmp_path / "a").mkdir()
+    (tmp_path / "b").mkdir()
+    one = write_png(tmp_path / "a" / "x.png", codes(seed=1))
+    two = write_png(tmp_path / "b" / "x.png", codes(seed=2))
+    assert cli.main(["convert", str(one), str(two), "--out", str(tmp_path / "o") + "/"]) == 0
+    assert sorted(path.name for path in (tmp_path / "o").iterdir()) == ["x-2.jpg", "x.jpg"]
+
+
+def test_the_original_is_never_overwritten(tmp_path, capsys):
+    source = write_png(tmp_path / "only.png", codes())
+    before = source.read_bytes()
+    assert cli.main(["convert", str(source), "--out", str(source)]) == 1
+    assert source.read_bytes() == before
+    assert "would be overwritten" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (["--out", "x.sepia"], "suffix"),
+        (["--out", "x.jpg", "--depth", "16"], "JPEG"),
+        (["--out", "x.jpg", "--size", "3"], "size"),
+        (["--out", "x.jpg", "--recipe", "missing.json"], "missing.json"),
+        (["--out", "x.png", "--format", "gif"], "gif"),
+    ],
+)
+def test_bad_use_ends_with_2(tmp_path, capsys, arguments, words):
+    source = write_png(tmp_path / "in.png", codes())
+    assert cli.main(["convert", str(source), *arguments]) == 2
+    assert words in capsys.readouterr().err
+
+
+def test_a_bad_recipe_ends_with_2_and_says_where(tmp_path, recipe, capsys):
+    bad = recipe({"mix": {"lifts": {"red": 99}}, "tone": {"clarity": 4}})
+    assert cli.main(["recipe", "check", bad]) == 2
+    assert "mix.lifts.red: 99 is not allowed; give a number from -4 to 4" in capsys.readouterr().err
+    unbuilt = recipe({"tone": {"clarity": 4}})
+    assert cli.main(["recipe", "check", unbuilt]) == 2
+    assert "tone.clarity" in capsys.readouterr().err
+    assert cli.main(["recipe", "check", recipe(SIX)]) == 0
+
+
+def test_the_schema_is_printed(capsys):
+    assert cli.main(["recipe", "schema"]) == 0
+    assert json.loads(capsys.readouterr().out)["title"] == "Oatmeal recipe"
+
+
+def test_measuring_a_demo_picture(capsys):
+    """The wagon's red and green merge in a plain conversion, as its makers intended."""
+    assert cli.main(["measure", str(DEMO / "painted-wagon.jpg")]) == 0
+    figures = json.loads(capsys.readouterr().out)
+    assert sum(figures["histogram"]) == figures["width"] * figures["height"]
+    assert sum(figures["zones"]) == pytest.approx(1)
+    assert figures["merging"][0]["apart"] < 4
+    assert {entry["name"] for entry in figures["ranges"]} >= {"red", "green"}
+
+
+def test_pipes(tmp_path, monkeypatch):
+    source = write_png(tmp_path / "in.png", codes())
+    command = [sys.executable, "-m", "oatmeal.cli", "convert", "-", "--out", "-", "--format", "png"]
+    done = subprocess.run(command, input=source.read_bytes(), capture_output=True, timeout=120)
+    assert done.returncode == 0, done.stderr
+    out = tmp_path / "out.png"
+    cli.main(["convert", str(source), "--out", str(out)])
+    assert done.stdout == out.read_bytes()
+
+
+def test_standard_input_that_is_no_picture(monkeypatch, capsys):
+    monkeypatch.setattr("sys.stdin", io.TextIOWrapper(io.BytesIO(b"nothing")))
+    assert cli.main(["measure", "-"]) == 1
+    assert "standard input is not a picture" in capsys.readouterr().err

@@ -1,0 +1,226 @@
+"""The HTTP application: series, photographs, frames, finished files; and what it refuses."""
+
+import io
+import json
+import struct
+
+import numpy as np
+import pytest
+from PIL import Image
+from samples import codes, write_png
+
+from oatmeal import cli
+from oatmeal.core import recipe as recipes
+from oatmeal.core.pipeline import Pipeline, reduced
+from oatmeal.photofile.decode import decode
+
+SKY = {"oatmeal": 1, "mix": {"lifts": {"blue": -1.5}}, "tone": {"contrast": 20}}
+
+
+def frame(web, photograph, **wish):
+    reply = web.send("POST", f"/api/photographs/{photograph}/frame", {"side": 2048} | wish)
+    assert reply.status_code == 200, reply.json
+    length = struct.unpack("<I", reply.data[:4])[0]
+    header = json.loads(reply.data[4 : 4 + length])
+    size, offset, layers = header["width"] * header["height"], 4 + length, {}
+    for name, channels in header["layers"]:
+        flat = np.frombuffer(reply.data, np.uint8, size * channels, offset)
+        layers[name] = flat.reshape(header["height"], header["width"], channels).squeeze()
+        offset += size * channels
+    assert offset == len(reply.data)
+    return header, layers
+
+
+def test_series_are_made_named_deleted_and_brought_back(web):
+    number = web.series("Larkmoor")
+    assert web.send("PATCH", f"/api/series/{number}", {"name": " Fog "}).json["name"] == "Fog"
+    assert b"Fog" in web.client.get("/").data
+    assert web.send("DELETE", f"/api/series/{number}").status_code == 200
+    assert b"Fog" not in web.client.get("/").data
+    assert web.client.get(f"/series/{number}").status_code == 404
+    web.send("POST", f"/api/series/{number}/restore", {})
+    assert web.client.get(f"/series/{number}").status_code == 200
+
+
+def test_photographs_are_added_named_ordered_removed_and_brought_back(web, jpeg):
+    series = web.series()
+    ids = [web.upload(series, f"{name}.jpg", jpeg).json["id"] for name in ("one", "two", "three")]
+
+    def titles():
+        page = web.client.get(f"/series/{series}").data.decode()
+        return [word for word in ("One", "Two", "Three") if f'data-name="{word}"' in page], page
+
+    assert titles()[0] == ["One", "Two", "Three"]
+    web.send("PUT", f"/api/series/{series}/order", {"photographs": ids[::-1]})
+    page = titles()[1]
+    assert page.index('data-name="Three"') < page.index('data-name="One"')
+    web.send("POST", "/api/photographs/remove", {"photographs": [ids[1]]})
+    assert titles()[0] == ["One", "Three"]
+    assert web.client.get(f"/bench/{ids[1]}").status_code == 404
+    web.send("POST", "/api/photographs/restore", {"photographs": [ids[1]]})
+    assert titles()[0] == ["One", "Two", "Three"]
+    web.send("PATCH", f"/api/photographs/{ids[0]}", {"title": "First <lift>"})
+    assert "First &lt;lift&gt;" in titles()[1]
+
+
+def test_a_refused_file_leaves_nothing_behind(web, store, jpeg):
+    series = web.series()
+    for name, content, words in (
+        ("notes.txt", b"hello", "notes.txt is not a picture"),
+        ("half.jpg", jpeg[: len(jpeg) // 2], "half.jpg is damaged"),
+        ("nothing.jpg", b"", "nothing.jpg is empty"),
+    ):
+        reply = web.upload(series, name, content)
+        assert reply.status_code == 422
+        assert reply.mimetype == "application/problem+json"
+        assert words in reply.json["detail"]
+    assert b"This series is empty" in web.client.get(f"/series/{series}").data
+    for folder in (store.incoming, store.originals, store.cache):
+        assert [path for path in folder.rglob("*") if path.is_file()] == []
+
+
+def test_a_file_beyond_the_limit_is_refused_before_it_is_read(web):
+    reply = web.client.post(
+        f"/api/series/{web.series()}/photographs",
+        headers={"X-CSRFToken": web.token, "X-File-Name": "huge.tif"},
+        environ_overrides={"CONTENT_LENGTH": str(10**12)},
+    )
+    assert reply.status_code == 413
+    assert "huge.tif is larger" in reply.json["detail"]
+
+
+def test_the_original_is_stored_unaltered(web, store, jpeg):
+    web.upload(web.series(), "a.jpg", jpeg)
+    kept = list(store.originals.rglob("*.jpg"))
+    assert [path.read_bytes() for path in kept] == [jpeg]
+
+
+def test_a_frame_is_what_the_core_renders(web, photograph, jpeg, tmp_path):
+    header, layers = frame(web, photograph[1], recipe=SKY, layers=["grey", "plain", "colour"])
+    source = tmp_path / "a.jpg"
+    source.write_bytes(jpeg)
+    linear = decode(source).linear(0, 0, 180, 120)
+    expected = Pipeline(linear).codes(recipes.from_document(SKY)).astype(int)
+    assert np.abs(layers["grey"] - expected).max() <= 1  # copies are kept in half precision
+    plain = Pipeline(linear).codes(recipes.REST).astype(int)
+    assert np.abs(layers["plain"] - plain).max() <= 1
+    assert np.abs(layers["colour"].astype(int) - decode(source).codes).max() <= 1
+    assert sum(header["figures"]["histogram"]) == 180 * 120
+    assert len(header["figures"]["grey_map"]["ranges"]) == 8
+
+
+def test_a_frame_can_be_smaller_or_a_region_of_the_file(web, photograph, jpeg, tmp_path):
+    source = tmp_path / "a.jpg"
+    source.write_bytes(jpeg)
+    picture = decode(source)
+    header, layers = frame(web, photograph[1], recipe=SKY, side=90)
+    assert (header["width"], header["height"]) == (90, 60)
+    small = Pipeline(reduced(picture.linear(0, 0, 180, 120), 90)).codes(recipes.from_document(SKY))
+    assert np.abs(layers["grey"].astype(int) - small).max() <= 1
+    header, layers = frame(web, photograph[1], recipe=SKY, region=[30, 20, 50, 40])
+    exact = Pipeline(picture.linear(30, 20, 50, 40)).codes(recipes.from_document(SKY))
+    assert np.array_equal(layers["grey"], exact)
+
+
+@pytest.mark.parametrize(
+    "wish",
+    [
+        {}, {"recipe": 3}, {"recipe": {"tone": {"clarity": 3}}}, {"recipe": {}, "side": "x"},
+        {"recipe": {}, "layers": ["secret"]}, {"recipe": {}, "region": [1, 2]},
+        {"recipe": {}, "region": [900, 0, 5, 5]}, {"recipe": {}, "trace": "pink"},
+    ],
+)  # fmt: skip
+def test_wishes_that_make_no_sense_are_refused(web, photograph, wish):
+    wish = {"side": 100} | wish
+    reply = web.send("POST", f"/api/photographs/{photograph[1]}/frame", wish)
+    assert reply.status_code == 422
+    assert reply.json["detail"]
+
+
+def test_saving_undo_and_conflict_over_http(web, photograph):
+    address = f"/api/versions/{photograph[2]}"
+    saved = web.send("PUT", f"{address}/recipe", {"revision": 1, "recipe": SKY}).json
+    assert saved["revision"] == 2
+    behind = web.send("PUT", f"{address}/recipe", {"revision": 1, "recipe": {}})
+    assert behind.status_code == 409
+    assert behind.json["current"]["recipe"]["mix"]["lifts"]["blue"] == -1.5
+    undone = web.send("POST", f"{address}/undo", {"revision": 2}).json
+    assert undone["recipe"]["mix"]["lifts"]["blue"] == 0
+    assert web.client.get(address).json["redo"] == undone["redo"]
+    assert web.send("PATCH", address, {"name": "Dark sky"}).json["name"] == "Dark sky"
+
+
+@pytest.mark.parametrize("form", [("png", 16, ".png"), ("tiff", 8, ".tif")])
+def test_the_download_equals_the_command_line(web, photograph, jpeg, tmp_path, form):
+    web.send("PUT", f"/api/versions/{photograph[2]}/recipe", {"revision": 1, "recipe": SKY})
+    wanted = {"format": form[0], "depth": form[1], "quality": 92}
+    told = web.send("POST", f"/api/versions/{photograph[2]}/finished", wanted).json
+    reply = web.client.get(f"/versions/{photograph[2]}/finished", query_string=wanted)
+    assert len(reply.data) == told["bytes"]
+    assert told["name"] in reply.headers["Content-Disposition"]
+    (tmp_path / "r.json").write_text(json.dumps(SKY))
+    (tmp_path / "a.jpg").write_bytes(jpeg)
+    out = tmp_path / f"out{form[2]}"
+    cli.main(
+        ["convert", str(tmp_path / "a.jpg"), "--recipe", str(tmp_path / "r.json"),
+         "--out", str(out), "--depth", str(form[1])]
+    )  # fmt: skip
+    assert reply.data == out.read_bytes()
+
+
+def test_small_pictures(web, photograph):
+    grey = Image.open(io.BytesIO(web.client.get(f"/pictures/{photograph[1]}.jpg").data))
+    colour = Image.open(io.BytesIO(web.client.get(f"/pictures/{photograph[1]}.jpg?colour=1").data))
+    assert grey.mode == "L"
+    assert colour.mode == "RGB"
+    assert grey.size == colour.size == (180, 120)
+
+
+def test_16_bit_tiff_is_taken_in(web, tmp_path):
+    path = write_png(tmp_path / "deep.png", codes(bits=16))
+    added = web.upload(web.series(), "deep.png", path.read_bytes())
+    assert added.status_code == 200
+    assert b'"bits": 16' in web.client.get(f"/bench/{added.json['id']}").data
+
+
+def test_every_answer_carries_the_security_headers(web, photograph):
+    for address in ("/", f"/bench/{photograph[1]}", "/static/css/oatmeal.css", "/nowhere"):
+        headers = web.client.get(address).headers
+        policy = headers["Content-Security-Policy"]
+        assert "default-src 'none'" in policy
+        assert "unsafe" not in policy
+        assert headers["X-Content-Type-Options"] == "nosniff"
+
+
+def test_pages_hold_no_inline_script_or_style(web, photograph):
+    for address in ("/", f"/series/{photograph[0]}", f"/bench/{photograph[1]}"):
+        page = web.client.get(address).data.decode()
+        assert "<style" not in page
+        assert " style=" not in page
+        assert " onclick=" not in page
+        for script in page.split("<script")[1:]:
+            assert " src=" in script.split(">")[0] or "application/json" in script.split(">")[0]
+
+
+def test_a_request_without_the_pages_token_is_refused(web):
+    reply = web.client.post("/api/series", json={"name": "x"})
+    assert reply.status_code == 403
+    assert "reload" in reply.json["detail"]
+
+
+def test_another_host_name_is_refused(web):
+    """DNS rebinding: a foreign name that points to loopback."""
+    for address in ("/", "/api/versions/1"):
+        reply = web.client.get(address, headers={"Host": "evil.example"})
+        assert reply.status_code == 400
+        assert b"Larkmoor" not in reply.data
+
+
+def test_errors_are_pages_for_people_and_documents_for_scripts(web):
+    assert b"Go to your series" in web.client.get("/bench/99").data
+    reply = web.client.get("/api/versions/99")
+    assert reply.status_code == 404
+    assert reply.mimetype == "application/problem+json"
+    assert reply.json["detail"] == "This version is not there any more."
+    assert web.send("POST", "/api/series", {"name": 5}).status_code == 422
+    assert web.send("POST", "/api/series", {"name": "x" * 201}).status_code == 422
