@@ -54,6 +54,11 @@ def test_photographs_are_added_named_ordered_removed_and_brought_back(web, jpeg)
     web.send("PUT", f"/api/series/{series}/order", {"photographs": ids[::-1]})
     page = titles()[1]
     assert page.index('data-name="Three"') < page.index('data-name="One"')
+    web.send("PUT", f"/api/series/{series}/order", {"photographs": [ids[0], ids[2]]})
+    page = titles()[1]  # the two change places, the one between them stays
+    places = [page.index(f'data-name="{name}"') for name in ("One", "Two", "Three")]
+    assert places == sorted(places)
+    web.send("PUT", f"/api/series/{series}/order", {"photographs": ids[::-1]})
     web.send("POST", "/api/photographs/remove", {"photographs": [ids[1]]})
     assert titles()[0] == ["One", "Three"]
     assert web.client.get(f"/bench/{ids[1]}").status_code == 404

@@ -158,9 +158,9 @@ def restore(session: Session, photograph_ids: list[int]) -> None:
 
 
 def reorder(session: Session, series_id: int, photograph_ids: list[int]) -> None:
-    """Put the photographs of a series into the given order.
+    """Put photographs of a series into the given order, in the places that they hold together.
 
-    Photographs that are not named (removed, or added meanwhile) keep their order at the end.
+    Photographs that are not named (removed, or added meanwhile) stay where they are.
     """
     series_of.get(session, series_id)
     everything = session.scalars(
@@ -171,6 +171,7 @@ def reorder(session: Session, series_id: int, photograph_ids: list[int]) -> None
     ).all()
     by_id = {photograph.id: photograph for photograph in everything}
     named = [by_id[number] for number in dict.fromkeys(photograph_ids) if number in by_id]
-    rest = [photograph for photograph in everything if photograph not in named]
-    for position, photograph in enumerate([*named, *rest], start=1):
+    following = iter(named)
+    ordered = [next(following) if item in named else item for item in everything]
+    for position, photograph in enumerate(ordered, start=1):
         photograph.position = position

@@ -13,7 +13,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from types import FrameType
-from typing import Any, TextIO
+from typing import Any, Final, TextIO
 
 import waitress
 
@@ -25,6 +25,15 @@ from oatmeal.settings import SettingError, Settings
 from oatmeal.web import create_app
 
 HOST = "127.0.0.1"
+
+#: Settings of waitress: a frame of several megabytes leaves at once and stays in memory.
+SERVER: Final[dict[str, Any]] = {
+    "threads": 6,
+    "outbuf_overflow": 16 << 20,
+    "send_bytes": 1,
+    "asyncore_use_poll": True,
+    "ident": "oatmeal",
+}
 
 #: The body of an upload may be this much larger than the file limit (headers, rounding).
 _BODY_ROOM = 1 << 20
@@ -86,17 +95,13 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
 
 
 def _serve(app: Any, listener: socket.socket, settings: Settings) -> None:
-    """Serve until interrupted; the limits are waitress's own, named here."""
+    """Serve until interrupted."""
     waitress.serve(
         app,
         sockets=[listener],
-        threads=6,
-        outbuf_overflow=16 << 20,
-        send_bytes=1,
-        asyncore_use_poll=True,
         max_request_body_size=settings.limits.max_bytes + _BODY_ROOM,
-        ident="oatmeal",
         _quiet=True,
+        **SERVER,
     )
 
 

@@ -1,5 +1,5 @@
 // Adding photographs: by button or by dropping files anywhere on the page.
-import { upload } from "./api.js";
+import { ask, upload } from "./api.js";
 
 const AT_ONCE = 2;
 
@@ -53,6 +53,7 @@ export function incoming() {
         return;
       }
       if (this.abort.signal.aborted) this.abort = new AbortController();
+      files.sort((one, other) => one.name.localeCompare(other.name, undefined, { numeric: true }));
       for (const file of files) this.files.push(entry(file, series));
       await this.work();
     },
@@ -62,7 +63,15 @@ export function incoming() {
       };
       await Promise.all(Array.from({ length: AT_ONCE }, lane));
       const done = this.files.filter((file) => file.done);
-      if (!this.running() && done.length) this.added(done[0].series, this.files);
+      if (this.running() || !done.length) return;
+      await this.putInOrder(done);
+      this.added(done[0].series, this.files);
+    },
+    /** Two files travel at once and may overtake each other. */
+    async putInOrder(done) {
+      const made = done.map((file) => file.made);
+      if (made.every((id, place) => !place || made[place - 1] < id)) return;
+      await ask("PUT", `/api/series/${done[0].series}/order`, { photographs: made }).catch(() => {});
     },
     waiting() {
       return this.abort.signal.aborted ? undefined : this.files.find((file) => file.state === "waiting");
@@ -76,7 +85,7 @@ export function incoming() {
           file.share = share;
           file.words = share < 1 ? `${Math.round(share * 100)} %` : "being read";
         }, this.abort.signal);
-        Object.assign(file, { state: "done", done: true, words: "added", note: made.note });
+        Object.assign(file, { state: "done", done: true, words: "added", made: made.id, note: made.note });
       } catch (problem) {
         const cancelled = problem.name === "AbortError";
         Object.assign(file, {
@@ -120,7 +129,7 @@ let count = 0;
 function entry(file, series) {
   count += 1;
   return {
-    id: count, name: file.name, file, series, state: "waiting", words: "waiting", share: 0,
+    id: count, name: file.name, file, series, state: "waiting", words: "waiting", share: 0, made: null,
     busy: false, done: false, error: "", note: "", again: false,
   };
 }

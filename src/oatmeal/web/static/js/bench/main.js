@@ -41,6 +41,7 @@ Alpine.data("bench", () => ({
   showing: "grey",
   marks: false,
   provisional: "",
+  waiting: true,
   clipping: null,
   shares: {},
   merging: null,
@@ -72,6 +73,8 @@ Alpine.data("bench", () => ({
     });
     this.recover();
     window.addEventListener("pagehide", () => this.settleNow());
+    window.addEventListener("focus", () => saver.check());
+    document.addEventListener("visibilitychange", () => document.hidden || saver.check());
     send("POST", `/api/photographs/${photograph.id}/ready`, {}).catch(() => {});
     surround.focus({ preventScroll: true });
   },
@@ -95,15 +98,17 @@ Alpine.data("bench", () => ({
     if (!moving) layers.push(...["plain", "colour"].filter((name) => !picture.has(name)));
     const half = moving && !region;
     const side = half ? Math.round(picture.side / 2) : picture.side;
-    return { recipe: copy(this.recipe), side, layers, region, trace, half };
+    return { recipe: copy(this.recipe), side, layers, region, trace, half, moving };
   },
   changing() {
     clearTimeout(this.stillTimer);
+    this.waiting = true;
     frames.ask(this.wish(true));
     scale.draw();
   },
   moved() {
     if (!picture) return;
+    this.waiting = true;
     frames.ask(this.wish(this.ready));
     clearTimeout(this.stillTimer);
     this.stillTimer = setTimeout(() => frames.ask(this.wish(false)), STILL_MS);
@@ -111,6 +116,7 @@ Alpine.data("bench", () => ({
   arrived(frame) {
     this.ready = true;
     this.failure = "";
+    if (!frame.wish.moving && !frames.waiting) this.waiting = false;
     const { figures } = frame;
     this.clipping = figures.clipping;
     picture.marks = this.marks ? figures.clipping : null;
@@ -135,6 +141,7 @@ Alpine.data("bench", () => ({
     return frame.wish.half ? "half size while moving" : "";
   },
   failed(problem) {
+    this.waiting = false;
     if (problem.status === 422) this.failure = problem.message;
     else this.failure = `${problem.message} The picture is not the newest.`;
   },
@@ -149,6 +156,7 @@ Alpine.data("bench", () => ({
   // changes
   settle(when) {
     clearTimeout(this.soonTimer);
+    this.waiting = true;
     if (when === "soon") {
       this.soonTimer = setTimeout(() => this.settleNow(), SOON_MS);
       return;
@@ -157,6 +165,7 @@ Alpine.data("bench", () => ({
   },
   settleNow() {
     clearTimeout(this.soonTimer);
+    this.waiting = true;
     saver.save(this.recipe);
     scale.draw();
     frames.ask(this.wish(false));
@@ -164,6 +173,7 @@ Alpine.data("bench", () => ({
   },
   replace(recipe) {
     this.recipe = recipe;
+    this.waiting = true;
     scale.draw();
     frames.ask(this.wish(false));
   },

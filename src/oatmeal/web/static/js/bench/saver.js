@@ -117,6 +117,21 @@ export class Saver {
     }
   }
 
+  /** Ask whether this version was changed elsewhere; if so, say so before anything is done on top. */
+  async check() {
+    if (this.busy || this.queue.length || this.shown.conflict) return;
+    let version;
+    try {
+      version = await ask("GET", this.address);
+    } catch {
+      return; // the next change will tell what is wrong
+    }
+    if (this.busy || this.queue.length || version.revision <= this.revision) return;
+    this.newer = version;
+    this.shown.conflict = true;
+    this.say("behind", true);
+  }
+
   /** Drop what this page holds and show what was stored elsewhere. */
   showNewer() {
     this.queue = [];
@@ -130,12 +145,12 @@ export class Saver {
 
   /** Store what this page holds as a further step on top of the newer state. */
   takeOver() {
-    const mine = this.queue.at(-1);
+    const mine = this.queue.at(-1) || this.saved;
     this.shown.conflict = false;
     this.take(this.newer);
     this.saved = copy(this.newer.recipe);
     this.queue = [];
-    if (mine) this.save(mine);
-    else this.replaced(copy(this.newer.recipe));
+    this.say("saved");
+    this.save(mine);
   }
 }

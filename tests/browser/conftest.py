@@ -1,0 +1,179 @@
+"""The real interface in headless Chromium, on a server of its own."""
+
+from __future__ import annotations
+
+import base64
+import threading
+from pathlib import Path
+
+import numpy as np
+import pytest
+from playwright.sync_api import Page
+from waitress.server import create_server
+
+from oatmeal.core.recipe import Recipe
+from oatmeal.library import versions
+from oatmeal.library.store import FileStore
+from oatmeal.run.serve import SERVER
+from oatmeal.settings import Settings
+from oatmeal.web import create_app
+
+ARGUMENTS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args():
+    return {"executable_path": "/usr/bin/chromium", "args": ARGUMENTS}
+
+
+@pytest.fixture(scope="session")
+def browser_context_args():
+    return {"viewport": {"width": 1280, "height": 800}, "accept_downloads": True}
+
+
+@pytest.fixture(scope="session")
+def server(migrated, tmp_path_factory):
+    """Address of a running application, one for the whole run."""
+    home = tmp_path_factory.mktemp("home")
+    app = create_app(migrated, FileStore(home), Settings(home))
+    server = create_server(app, host="127.0.0.1", port=0, **SERVER)
+    threading.Thread(target=server.run, daemon=True).start()
+    return f"http://127.0.0.1:{server.effective_port}"
+
+
+@pytest.fixture
+def live(server, database):
+    """Address of the running application, with nothing in it."""
+    return server
+
+
+@pytest.fixture(autouse=True)
+def quiet(page: Page):
+    """Fail a test whose page complains; ``quiet.expected`` lists parts of what it may say."""
+    complaints: list[str] = []
+    page.on(
+        "console",
+        lambda line: complaints.append(line.text) if line.type in ("error", "warning") else None,
+    )
+    page.on("pageerror", lambda error: complaints.append(str(error)))
+
+    class Quiet:
+        expected: tuple[str, ...] = ()
+        always = ("willReadFrequently",)  # the tests themselves read canvases back
+
+    yield Quiet
+    left = [
+        text
+        for text in complaints
+        if not any(part in text for part in Quiet.always + Quiet.expected)
+    ]
+    Quiet.expected = ()
+    assert left == []
+
+
+class Desk:
+    """What a photographer does at the bench, and what the test reads off it."""
+
+    def __init__(self, page: Page, live: str, database) -> None:
+        self.page, self.live, self.database = page, live, database
+
+    def drop(self, *files: tuple[str, bytes], on: str = "main") -> None:
+        """Drop files on the page as a file manager would."""
+        self.page.evaluate(
+            """([files, on]) => {
+                const transfer = new DataTransfer();
+                for (const [name, data] of files) {
+                    const bytes = Uint8Array.from(atob(data), (letter) => letter.charCodeAt(0));
+                    transfer.items.add(new File([bytes], name));
+                }
+                const target = document.querySelector(on);
+                for (const kind of ["dragenter", "dragover", "drop"]) {
+                    const more = { dataTransfer: transfer, bubbles: true, cancelable: true };
+                    target.dispatchEvent(new DragEvent(kind, more));
+                }
+            }""",
+            [[(name, base64.b64encode(data).decode()) for name, data in files], on],
+        )
+
+    def begin(self, *paths: Path) -> None:
+        """From an empty start to the bench of the first of these photographs."""
+        self.page.goto(self.live)
+        self.drop(*((path.name, path.read_bytes()) for path in paths))
+        self.page.wait_for_url("**/series/*")
+        self.page.locator("[data-frame] .cover").first.click()
+        self.wait()
+
+    def wait(self) -> None:
+        """Wait until the picture is there, final, and everything is saved."""
+        self.page.wait_for_function(
+            """() => {
+                const bench = document.querySelector(".bench");
+                const state = bench && bench._x_dataStack && bench._x_dataStack[0];
+                return state && state.ready && !state.waiting
+                    && ["", "saved"].includes(state.saver.words);
+            }"""
+        )
+
+    def settled(self) -> None:
+        """Let a change begin, then wait as above."""
+        self.page.wait_for_timeout(40)
+        self.wait()
+
+    def recipe(self, version: int = 1) -> Recipe:
+        """The recipe that the database holds."""
+        with self.database.session() as session:
+            return versions.recipe_of(versions.get(session, version))
+
+    def canvas(self, ref: str = "coarse") -> dict:
+        """Green channel of a canvas ``(H, W)``, and where it lies on the page."""
+        found = self.page.evaluate(
+            """(ref) => {
+                const canvas = document.querySelector(`canvas[x-ref=${ref}]`);
+                const { width, height } = canvas;
+                const data = canvas.getContext("2d").getImageData(0, 0, width, height).data;
+                let green = "";
+                for (let y = 0; y < height; y += 1) {
+                    const row = data.subarray(y * width * 4, (y + 1) * width * 4);
+                    green += String.fromCharCode(...row.filter((_, place) => place % 4 === 1));
+                }
+                const box = canvas.getBoundingClientRect();
+                return { width, height, green: btoa(green), hidden: canvas.hidden,
+                         box: [box.x, box.y, box.width, box.height] };
+            }""",
+            ref,
+        )
+        flat = np.frombuffer(base64.b64decode(found["green"]), np.uint8)
+        found["green"] = flat.reshape(found["height"], found["width"]).astype(int)
+        return found
+
+    def pixel(self, x: float, y: float) -> list[int]:
+        """Colour of the whole frame at a place given in shares of its sides."""
+        return self.page.evaluate(
+            """([x, y]) => {
+                const canvas = document.querySelector("canvas[x-ref=coarse]");
+                const at = [Math.floor(x * canvas.width), Math.floor(y * canvas.height)];
+                const { data } = canvas.getContext("2d").getImageData(...at, 1, 1);
+                return Array.from(data).slice(0, 3);
+            }""",
+            [x, y],
+        )
+
+    def drag(self, locator, dx: float, dy: float, position=None) -> None:
+        """Press on the middle of something (or a position in it) and drag it."""
+        box = locator.bounding_box()
+        x = box["x"] + (position[0] if position else box["width"] / 2)
+        y = box["y"] + (position[1] if position else box["height"] / 2)
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + dx / 2, y + dy / 2, steps=4)
+        self.page.mouse.move(x + dx, y + dy, steps=4)
+        self.page.mouse.up()
+        self.settled()
+
+
+@pytest.fixture
+def desk(page, live, database):
+    return Desk(page, live, database)

@@ -1,0 +1,295 @@
+"""The bench: instruments, keys, looking, and what happens when two pages disagree."""
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+from samples import DEMO
+
+from oatmeal.core import measure, pipeline
+from oatmeal.core.curve import SHIPPED
+from oatmeal.core.pipeline import Pipeline
+from oatmeal.core.recipe import REST
+from oatmeal.photofile.decode import decode
+
+BUNTING = DEMO / "bunting.jpg"
+
+
+@pytest.fixture
+def bench(desk):
+    desk.begin(BUNTING)
+    return desk
+
+
+def shown(bench, ref="coarse"):
+    return bench.canvas(ref)["green"]
+
+
+def expected(bench, recipe, layer="grey"):
+    """The frame that the core renders for this recipe at the size that is shown."""
+    picture = decode(BUNTING)
+    canvas = bench.canvas()
+    small = pipeline.reduced(pipeline.proxy(picture, 2048), canvas["width"])
+    return Pipeline(small).codes(recipe).astype(int)
+
+
+def test_the_picture_is_the_cores_frame_and_fits(bench):
+    canvas = bench.canvas()
+    assert np.abs(shown(bench) - expected(bench, REST)).max() <= 1
+    assert canvas["box"][2] / canvas["box"][3] == pytest.approx(1.5, rel=0.01)
+    assert canvas["width"] == round(canvas["box"][2])
+
+
+def test_lifts_by_keys_wheel_typing_and_back_to_rest(bench, page):
+    column = page.get_by_role("slider", name="cyan lift")
+    column.focus()
+    column.press("ArrowDown")
+    column.press("Shift+ArrowDown")
+    column.press("PageDown")
+    bench.settled()
+    assert bench.recipe().mix.lifts.cyan == pytest.approx(-0.62)
+    expect(column).to_have_attribute("aria-valuenow", "-0.62")
+    page.mouse.wheel(0, 0)
+    box = column.locator(".full").bounding_box()
+    page.mouse.move(box["x"] + 8, box["y"] + 8)
+    page.mouse.wheel(0, -100)
+    bench.settled()
+    assert bench.recipe().mix.lifts.cyan == pytest.approx(-0.52)
+    number = page.locator('[data-path="mix.lifts.red"]')
+    number.fill("+1,5")
+    number.press("Enter")
+    bench.settled()
+    assert bench.recipe().mix.lifts.red == 1.5
+    number.fill("nonsense")
+    number.press("Tab")
+    expect(page.get_by_text("Type a number.")).to_be_visible()
+    expect(number).to_have_value("+1.5")
+    number.fill("9")
+    number.press("Enter")
+    bench.settled()
+    assert bench.recipe().mix.lifts.red == 4
+    page.get_by_role("button", name="Put red lift back to rest").click()
+    bench.settled()
+    assert bench.recipe().mix.lifts.red == 0
+    column.focus()
+    column.press("Delete")
+    bench.settled()
+    assert bench.recipe() == REST
+
+
+def test_a_dragged_column_stands_where_it_was_let_go(bench, page):
+    full = page.locator("[data-range=green] .full")
+    start = full.bounding_box()
+    bench.drag(full, 0, -40)
+    assert full.bounding_box()["y"] == pytest.approx(start["y"] - 40, abs=2.5)
+    assert bench.recipe().mix.lifts.green > 0.5
+
+
+@pytest.mark.parametrize(
+    ("button", "path", "value", "field"),
+    [("Six colours", "mix.base.blue", "-40", "blue"), ("Channels", "mix.base.red", "90", "red")],
+)
+def test_bases(bench, page, button, path, value, field):
+    page.get_by_role("button", name=button).click()
+    bench.settled()
+    number = page.locator(f'input.number[data-path="{path}"]')
+    number.fill(value)
+    number.press("Enter")
+    bench.settled()
+    base = bench.recipe().mix.base
+    assert getattr(base, field) == float(value)
+    if base.kind == "channels":  # the total is held
+        assert base.red + base.green + base.blue == pytest.approx(100)
+        assert base.green / base.blue == pytest.approx(59 / 11, rel=0.01)
+    assert np.abs(shown(bench) - expected(bench, bench.recipe())).max() <= 1
+    page.get_by_role("button", name="Plain", exact=True).click()
+    page.get_by_label("Weighed as").select_option("lightest")
+    bench.settled()
+    assert bench.recipe().mix.base.weighing == "lightest"
+    page.get_by_role("button", name="Reset all").click()
+    bench.settled()
+    assert bench.recipe() == REST
+
+
+def test_the_curve_by_keyboard_and_the_shipped_ones(bench, page):
+    page.keyboard.press("t")
+    page.get_by_label("Curve", exact=True).select_option("steep S")
+    bench.settled()
+    assert bench.recipe().tone.curve == SHIPPED["steep S"]
+    point = page.get_by_role("slider", name="curve point 2")
+    point.focus()
+    point.press("ArrowUp")
+    point.press("Shift+ArrowRight")
+    bench.settled()
+    x, y = bench.recipe().tone.curve[1]
+    assert (x, y) == pytest.approx((0.25 + 10 / 255, 0.13 + 1 / 255), abs=1e-4)
+    point.press("Delete")
+    bench.settled()
+    assert len(bench.recipe().tone.curve) == 4
+    white = page.get_by_role("slider", name="white point")
+    bench.drag(white, -50, 0)
+    assert bench.recipe().tone.levels.white == pytest.approx(255 - 50 / 330 * 255, abs=3)
+    middle = page.get_by_role("slider", name="middle point")
+    middle.focus()
+    middle.press("ArrowUp")
+    bench.settled()
+    assert bench.recipe().tone.levels.middle == 1.02
+    assert np.abs(shown(bench) - expected(bench, bench.recipe())).max() <= 1
+
+
+def test_a_step_can_be_switched_off_to_judge_it(bench, page):
+    bench.drag(page.locator("[data-range=blue] .full"), 0, 45)
+    with_mix = shown(bench)
+    switch = page.get_by_role("switch", name="Mix on")
+    switch.click()
+    bench.settled()
+    assert np.abs(shown(bench) - expected(bench, REST)).max() <= 1
+    assert bench.recipe().mix.lifts.blue < 0
+    switch.click()
+    bench.settled()
+    assert np.array_equal(shown(bench), with_mix)
+
+
+def test_holding_a_key_shows_the_original_and_the_plain_conversion(bench, page):
+    bench.drag(page.locator("[data-range=blue] .full"), 0, 45)
+    lifted = shown(bench)
+    page.get_by_role("main").focus()
+    page.keyboard.down("c")
+    page.wait_for_timeout(100)
+    red, _, blue = bench.pixel(0.08, 0.12)
+    assert blue > red + 40
+    expect(page.get_by_text("colour original", exact=True)).to_be_visible()
+    page.keyboard.up("c")
+    page.keyboard.down("p")
+    page.wait_for_timeout(100)
+    assert np.abs(shown(bench) - expected(bench, REST)).max() <= 1
+    page.keyboard.up("p")
+    page.wait_for_timeout(100)
+    assert np.array_equal(shown(bench), lifted)
+
+
+def test_single_keys_do_nothing_while_typing(bench, page):
+    number = page.locator('[data-path="mix.lifts.red"]')
+    number.focus()
+    number.press("t")
+    expect(page.get_by_role("tab", name="Mix")).to_have_attribute("aria-selected", "true")
+
+
+def test_clipping_is_marked_and_counted(bench, page):
+    page.keyboard.press("t")
+    number = page.locator('[data-path="tone.levels.white"]')
+    number.fill("190")
+    number.press("Enter")
+    bench.settled()
+    grey = shown(bench)
+    chip = page.get_by_role("button", name="Clipping")
+    share = (grey == 255).mean() * 100
+    expect(chip).to_contain_text(f"white {share:.2f} %")
+    chip.click()
+    page.wait_for_timeout(100)
+    marked = shown(bench)
+    assert (marked[grey == 255] != 255).all()
+    assert len(np.unique(marked[grey == 255])) == 2  # stripes, not a flat colour alone
+    assert np.array_equal(marked[(grey > 0) & (grey < 255)], grey[(grey > 0) & (grey < 255)])
+
+
+def test_100_percent_shows_the_files_own_pixels(bench, page):
+    bench.drag(page.locator("[data-range=blue] .full"), 0, 45)
+    page.get_by_role("button", name="Fit").click()
+    bench.settled()
+    whole = pipeline.render(decode(BUNTING), bench.recipe())
+
+    def region():
+        return page.evaluate(
+            """() => {
+                const [surround, whole] = [".surround", "canvas[x-ref=coarse]"].map(
+                    (name) => document.querySelector(name).getBoundingClientRect());
+                return [Math.max(0, surround.x - whole.x), Math.max(0, surround.y - whole.y)];
+            }"""
+        )
+
+    for key in ("Shift+ArrowRight", "ArrowUp", "Shift+ArrowUp"):
+        page.get_by_role("main").focus()
+        page.keyboard.press(key)
+        bench.settled()
+        part = shown(bench, "picture")
+        x, y = (round(value) for value in region())
+        assert np.array_equal(part, whole[y : y + part.shape[0], x : x + part.shape[1]])
+    bench.drag(page.locator(".surround"), 120, 60)
+    moved = [round(value) for value in region()]
+    assert moved == [max(0, x - 120), max(0, y - 60)]
+    page.keyboard.press("f")
+    bench.settled()
+    assert bench.canvas("picture")["hidden"]
+
+
+def test_the_meter_reads_what_is_under_the_pointer(bench, page):
+    canvas = bench.canvas()
+    x, y, width, height = canvas["box"]
+    page.mouse.move(x + 0.08 * width, y + 0.12 * height)
+    code = bench.pixel(0.08, 0.12)[0]
+    reading = measure.code_readings()[code]
+    row = page.locator(".meter tbody tr").last
+    expect(row).to_contain_text(f"{reading.zone}{round(reading.lightness)}{code}")
+
+
+def test_a_second_tab_that_is_behind_is_told(bench, page, context, quiet):
+    quiet.expected = ("409",)
+    other = context.new_page()
+    other.goto(page.url)
+    other.wait_for_function("() => document.querySelector('.bench')._x_dataStack[0].ready")
+    bench.drag(page.locator("[data-range=blue] .full"), 0, 45)
+    here = bench.recipe()
+    number = other.locator('[data-path="mix.lifts.red"]')
+    number.fill("2")
+    number.press("Enter")
+    expect(other.get_by_text("changed in another tab")).to_be_visible()
+    assert bench.recipe() == here  # nothing was overwritten
+    other.get_by_role("button", name="Take over with mine").click()
+    other.wait_for_timeout(800)
+    assert bench.recipe().mix.lifts.red == 2
+    assert bench.recipe().mix.lifts.blue == 0
+    page.bring_to_front()
+    page.evaluate("window.dispatchEvent(new Event('focus'))")
+    expect(page.get_by_text("changed in another tab")).to_be_visible()
+    page.get_by_role("button", name="Show the newer state").click()
+    bench.settled()
+    expect(page.locator('[data-path="mix.lifts.red"]')).to_have_value("+2")
+    page.keyboard.press("Control+z")  # the state that was taken over is one step back
+    bench.settled()
+    assert bench.recipe() == here
+
+
+def test_a_change_that_could_not_be_saved_comes_back(bench, page, quiet):
+    quiet.expected = ("ERR_FAILED",)
+    page.route("**/recipe", lambda route: route.abort())
+    number = page.locator('[data-path="mix.lifts.red"]')
+    number.fill("1.2")
+    number.press("Enter")
+    expect(page.get_by_text("not saved yet, trying again")).to_be_visible()
+    assert bench.recipe() == REST
+    page.reload()
+    page.unroute("**/recipe")
+    page.reload()
+    bench.settled()
+    assert bench.recipe().mix.lifts.red == 1.2
+
+
+def test_the_version_can_be_named_and_frames_walked(desk, page):
+    desk.begin(BUNTING, DEMO / "straight-up.jpg")
+    page.get_by_title("Rename this version").click()
+    page.get_by_label("Name of this version").fill("Dark sky")
+    page.keyboard.press("Enter")
+    expect(page.get_by_title("Rename this version")).to_have_text("Dark sky")
+    page.get_by_role("main").focus()
+    page.keyboard.press(".")
+    page.wait_for_url("**/bench/2")
+    desk.wait()
+    assert desk.canvas()["height"] > desk.canvas()["width"]
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog", name="Keys")).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog", name="Keys")).to_be_hidden()
+    page.keyboard.press(",")
+    page.wait_for_url("**/bench/1")
+    desk.wait()
+    expect(page.get_by_title("Rename this version")).to_have_text("Dark sky")

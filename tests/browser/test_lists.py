@@ -1,0 +1,159 @@
+"""The list of series and the sheet."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+from samples import DEMO
+
+
+def titles(page):
+    return page.locator("[data-frame] .title").all_inner_texts()
+
+
+@pytest.fixture
+def sheet(desk, page):
+    desk.begin(DEMO / "bunting.jpg", DEMO / "straight-up.jpg", DEMO / "valley-fog.jpg")
+    page.locator(".where a").click()
+    page.wait_for_url("**/series/1")
+    return desk
+
+
+def test_series_are_made_renamed_deleted_and_brought_back(desk, page):
+    page.goto(desk.live)
+    page.get_by_role("button", name="New series").click()
+    page.get_by_role("textbox", name="Name").fill("Fog morning")
+    page.get_by_role("button", name="Save").click()
+    page.wait_for_url("**/series/1")
+    expect(page.get_by_text("This series is empty")).to_be_visible()
+    page.get_by_role("link", name="Series").click()
+    card = page.locator("[data-series]")
+    card.hover()
+    card.get_by_role("button", name="Rename").click()
+    page.get_by_role("textbox", name="Name").fill("Fog")
+    page.keyboard.press("Enter")
+    expect(card.locator(".title")).to_have_text("Fog")
+    card.hover()
+    card.get_by_role("button", name="Delete").click()
+    expect(page.get_by_text("“Fog” deleted.")).to_be_visible()
+    expect(card).to_have_count(0)
+    page.get_by_role("button", name="Undo").click()
+    expect(card.locator(".title")).to_have_text("Fog")
+    expect(card).to_contain_text("0 photographs")
+
+
+def test_dropping_on_a_series_adds_to_it_and_bad_files_are_listed(desk, page, quiet):
+    quiet.expected = ("422",)
+    desk.begin(DEMO / "bunting.jpg")
+    page.goto(desk.live)
+    jpeg = (DEMO / "straight-up.jpg").read_bytes()
+    desk.drop(
+        ("straight-up.jpg", jpeg), ("half.jpg", jpeg[: len(jpeg) // 2]), ("notes.txt", b"hello"),
+        on="[data-series='1'] .title",
+    )  # fmt: skip
+    panel = page.get_by_label("Photographs being added")
+    expect(panel).to_contain_text("1 of 3 added, 2 refused")
+    expect(panel).to_contain_text("half.jpg is damaged or incomplete")
+    expect(panel).to_contain_text("notes.txt is not a picture")
+    panel.get_by_role("button", name="Close").click()
+    page.wait_for_url("**/series/1")
+    assert [re.sub(r"\s+", " ", text) for text in titles(page)] == ["01 Bunting", "02 Straight up"]
+
+
+def test_adding_by_button(desk, page):
+    page.goto(desk.live)
+    page.locator("input[type=file]").set_input_files(
+        [DEMO / "bunting.jpg", DEMO / "straight-up.jpg"]
+    )
+    page.wait_for_url("**/series/1")
+    assert [text[:2] for text in titles(page)] == ["01", "02"]
+    assert page.locator("[data-frame]").first.get_attribute("data-name") == "Bunting"
+
+
+def test_frames_are_moved_renamed_removed_and_brought_back(sheet, page):
+    assert [text[:2] for text in titles(page)] == ["01", "02", "03"]
+    last = page.locator("[data-frame]").last
+    name = last.get_attribute("data-name")
+    last.hover()
+    with page.expect_response("**/order"):
+        page.get_by_role("button", name=f"Move {name} earlier").click()
+    page.reload()
+    assert page.locator("[data-frame]").nth(1).get_attribute("data-name") == name
+    first = page.locator("[data-frame]").first
+    with page.expect_response("**/order"):
+        first.drag_to(page.locator("[data-frame]").last)
+    page.reload()
+    assert page.locator("[data-frame]").first.get_attribute("data-name") == name
+    card = page.locator("[data-frame]").first
+    card.hover()
+    card.get_by_role("button", name="Rename").click()
+    page.get_by_role("textbox", name="Name").fill("Renamed")
+    page.keyboard.press("Enter")
+    expect(card.locator(".title")).to_contain_text("Renamed")
+    card.hover()
+    card.get_by_role("button", name="Remove").click()
+    expect(page.locator("[data-frame]")).to_have_count(2)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.locator("[data-frame]")).to_have_count(3)
+    assert page.locator("[data-frame]").first.get_attribute("data-name") == "Renamed"
+
+
+def test_the_sheet_shows_the_present_version_or_the_colour(sheet, page):
+    def greyness():
+        page.wait_for_function("() => [...document.images].every((image) => image.complete)")
+        return page.evaluate(
+            """() => {
+                const image = document.querySelector("[data-name=Bunting] img");
+                const canvas = document.createElement("canvas");
+                Object.assign(canvas, { width: 60, height: 40 });
+                const context = canvas.getContext("2d", { willReadFrequently: true });
+                context.drawImage(image, 0, 0, 60, 40);
+                const data = context.getImageData(0, 0, 60, 40).data;
+                let most = 0, sum = 0;
+                for (let i = 0; i < data.length; i += 4) {
+                    most = Math.max(most, Math.abs(data[i] - data[i + 2]));
+                    sum += data[i];
+                }
+                return [most, sum / 2400];
+            }"""
+        )
+
+    assert greyness()[0] == 0
+    page.get_by_role("button", name="Colour").click()
+    page.wait_for_timeout(600)
+    assert greyness()[0] > 100
+    page.get_by_role("button", name="Sheet").click()
+    page.wait_for_timeout(600)
+    before = greyness()[1]
+    page.get_by_role("link", name="Work on Bunting").click()
+    sheet.wait()
+    number = page.locator('[data-path="mix.lifts.blue"]')
+    number.fill("-3")
+    number.press("Enter")
+    sheet.settled()
+    page.locator(".where a").click()
+    page.wait_for_timeout(600)
+    assert greyness()[1] < before - 10
+    expect(page.locator("[data-name=Bunting] .under")).to_contain_text("Version 1")
+
+
+def test_the_export_panel_tells_the_size_before_saving(desk, page):
+    desk.begin(DEMO / "bunting.jpg")
+    page.get_by_role("button", name="Export").click()
+    result = page.locator(".result")
+    expect(result).to_contain_text(re.compile(r"1800 × 1200 px, 8-bit grey, \d+ kB"))
+    large = int(re.search(r"(\d+) kB", result.inner_text())[1])
+    expect(page.get_by_role("button", name="16 bits")).to_be_disabled()
+    page.get_by_label("Quality").fill("50")
+    page.wait_for_timeout(400)
+    expect(result).to_contain_text(re.compile(r"\d+ kB"))
+    assert int(re.search(r"(\d+) kB", result.inner_text())[1]) < large
+    size = page.get_by_label("Longer side")
+    size.fill("900")
+    size.press("Enter")
+    expect(result).to_contain_text("900 × 600 px")
+    size.fill("99999")
+    size.press("Enter")
+    expect(result).to_contain_text("it is never enlarged")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog", name="Export")).to_be_hidden()
