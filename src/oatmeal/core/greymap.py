@@ -62,6 +62,13 @@ class Clusters:
     shares: NDArray[np.float64]
     contact: NDArray[np.float64]
 
+    def means(self, values: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Mean of a value of every sample pixel over each cluster, ``(k,)``."""
+        count = len(self.centres) + 1  # the first holds what belongs to no cluster
+        sums = np.bincount(self.labels + 1, weights=values, minlength=count)
+        members = np.bincount(self.labels + 1, minlength=count)
+        return np.asarray((sums / np.maximum(members, 1))[1:])
+
     @cached_property
     def hexes(self) -> list[str]:
         """The centres as ``#rrggbb``, clipped to the sRGB gamut."""
@@ -163,16 +170,13 @@ class GreyMap:
         plain: NDArray[np.float64],
         now: NDArray[np.float64],
     ) -> list[dict[str, Any]]:
-        shares = weights.mean(axis=0)
+        totals = weights.sum(axis=0)
+        shares = totals / len(weights)
+        means = weights.T @ np.column_stack([plain, now]) / np.maximum(totals, 1e-9)[:, None]
         figures = []
         for place, name in enumerate(ranges.NAMES):
             rare = bool(shares[place] < RARE_SHARE)
-            if rare:
-                before, after = _stand_in(recipe, place)
-            else:
-                total = weights[:, place].sum()
-                before = float(weights[:, place] @ plain / total)
-                after = float(weights[:, place] @ now / total)
+            before, after = _stand_in(recipe, place) if rare else means[place].tolist()
             figures.append(
                 {
                     "name": name,
@@ -193,17 +197,17 @@ class GreyMap:
     ) -> list[dict[str, Any]]:
         hue, chroma = colour.hue_and_chroma(clusters.centres)
         columns = _columns(hue, recipe.effective().mix)
+        plain_means, now_means = clusters.means(plain), clusters.means(now)
         figures = []
         for place, share in enumerate(clusters.shares):
-            members = clusters.labels == place
             coloured = chroma[place] >= 4 * ranges.NEUTRAL_CHROMA
             figures.append(
                 {
                     "colour": clusters.hexes[place],
                     "column": float(columns[place]) if coloured else None,
                     "share": float(share),
-                    "plain": float(plain[members].mean()),
-                    "now": float(now[members].mean()),
+                    "plain": float(plain_means[place]),
+                    "now": float(now_means[place]),
                 }
             )
         return figures

@@ -6,7 +6,7 @@ import hashlib
 import json
 import threading
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, BinaryIO, Final
@@ -89,7 +89,7 @@ class Desk:
         self._greymap = GreyMap(self._large)
         self._source: SourcePicture | None = None
         self._region: tuple[tuple[int, int, int, int], Pipeline] | None = None
-        self._mix_figures: tuple[Any, dict[str, Any]] | None = None
+        self._figures_kept: dict[str, tuple[Any, Any]] = {}
 
     def frame(self, request: Request) -> Frame:
         """Render what was asked for."""
@@ -157,16 +157,24 @@ class Desk:
     def _figures_of_mix(self, whole: Pipeline, recipe: Recipe) -> dict[str, Any]:
         """What does not depend on the scale, kept while only Tone changes."""
         effective = recipe.effective()
-        key = (effective.prepare, effective.mix, effective.tone.exposure, whole.source.shape)
-        if self._mix_figures is None or self._mix_figures[0] != key:
-            plain = measure.histogram(_layer("plain", whole, recipe))
-            figures = {
-                "before": _histogram_before(whole, recipe),
-                "plain_zones": measure.zone_shares(plain),
-                "grey_map": self._greymap.figures(recipe),
-            }
-            self._mix_figures = (key, figures)
-        return self._mix_figures[1]
+        prepared, shape = effective.prepare, whole.source.shape
+        mixed = (prepared, effective.mix)
+        return {
+            "plain_zones": self._kept(
+                "plain_zones", (prepared, shape), lambda: _plain_zones(whole, recipe)
+            ),
+            "grey_map": self._kept("grey_map", mixed, lambda: self._greymap.figures(recipe)),
+            "before": self._kept(
+                "before",
+                (*mixed, effective.tone.exposure, shape),
+                lambda: _histogram_before(whole, recipe),
+            ),
+        }
+
+    def _kept(self, name: str, key: Any, make: Callable[[], Any]) -> Any:
+        if name not in self._figures_kept or self._figures_kept[name][0] != key:
+            self._figures_kept[name] = (key, make())
+        return self._figures_kept[name][1]
 
 
 def _layer(name: str, pipeline: Pipeline, recipe: Recipe) -> NDArray[np.uint8]:
@@ -177,11 +185,15 @@ def _layer(name: str, pipeline: Pipeline, recipe: Recipe) -> NDArray[np.uint8]:
     return kernels.display(pipeline.source)
 
 
+def _plain_zones(pipeline: Pipeline, recipe: Recipe) -> list[float]:
+    return measure.zone_shares(measure.histogram(_layer("plain", pipeline, recipe)))
+
+
 def _histogram_before(pipeline: Pipeline, recipe: Recipe) -> list[int]:
-    """Histogram of the scale's input: the mixed grey with its exposure, every fourth pixel."""
-    exposure = Tone(exposure=recipe.effective().tone.exposure)
-    sample = np.ascontiguousarray(pipeline.mixed(recipe)[::2, ::2])
-    codes = tone.apply(sample, tone.compile_scale(exposure), np.uint8)
+    """Histogram of the scale's input: the mixed grey with its exposure, every ninth pixel."""
+    sample = np.ascontiguousarray(pipeline.mixed(recipe)[::3, ::3])
+    scale = tone.exposed(recipe.effective().tone.exposure)
+    codes = tone.apply(sample, scale, np.uint8)
     return [int(count) for count in measure.histogram(np.asarray(codes, dtype=np.uint8))]
 
 

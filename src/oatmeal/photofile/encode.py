@@ -140,7 +140,7 @@ def _through_vips(codes: NDArray[Any], output: Output, exif: bytes) -> bytes:
         image.set_type(blob, "exif-data", b"Exif\0\0" + exif)
     try:
         if output.format == "jpeg":
-            data: bytes = image.jpegsave_buffer(Q=output.quality, optimize_coding=True)
+            data: bytes = image.jpegsave_buffer(Q=output.quality)
         else:
             data = image.pngsave_buffer(compression=4, bitdepth=output.depth)
     except pyvips.Error as error:

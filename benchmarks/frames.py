@@ -1,0 +1,187 @@
+"""How long frames take, as ratios inside one run.
+
+The unit J is the JPEG encoding (quality 85) of the same 1600x1067 grey frame. Run with
+``.venv/bin/python benchmarks/frames.py``; nothing here judges, it prints.
+"""
+
+from __future__ import annotations
+
+import re
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from oatmeal.core import kernels, pipeline, tone
+from oatmeal.core.pipeline import Pipeline, reduced
+from oatmeal.core.recipe import REST, Recipe, from_document
+from oatmeal.exports.convert import convert_file
+from oatmeal.library.proxies import Proxies
+from oatmeal.library.store import FileStore
+from oatmeal.library.workbench import Desk, Request
+from oatmeal.photofile.decode import Limits, decode
+from oatmeal.photofile.encode import Output, encode
+
+DEMO = Path(__file__).parents[1] / "demo"
+FRAME = (1600, 1067)
+
+
+def median(work: Callable[[int], object], rounds: int = 15, warm: int = 2) -> float:
+    """Median seconds of one call; the call gets the number of its round."""
+    times = []
+    for count in range(warm + rounds):
+        begun = time.perf_counter()
+        work(count)
+        if count >= warm:
+            times.append(time.perf_counter() - begun)
+    return statistics.median(times)
+
+
+def recipe(**parts: object) -> Recipe:
+    return from_document({"mix": LIFTS, "tone": SCALE} | parts)
+
+
+LIFTS = {"base": {"kind": "six"}, "lifts": {"red": 0.8, "blue": -1.6}}
+SCALE = {
+    "contrast": 20,
+    "levels": {"black": 11, "middle": 1.12, "white": 246},
+    "curve": [[0, 0], [0.25, 0.2], [0.75, 0.82], [1, 1]],
+}
+
+
+def tone_drag(count: int) -> Recipe:
+    return recipe(tone=SCALE | {"exposure": 0.01 * count})
+
+
+def mix_drag(count: int) -> Recipe:
+    return recipe(mix=LIFTS | {"lifts": {"red": 0.8, "blue": -0.01 * count}})
+
+
+def large_jpeg(folder: Path, megapixels: int = 24) -> Path:
+    """A demo picture enlarged, with noise so that it encodes like a photograph."""
+    path = folder / f"{megapixels}.jpg"
+    source = cv2.imread(str(DEMO / "first-lift.jpg"))
+    width = round((megapixels * 1.5e6) ** 0.5 / 2) * 2
+    big = cv2.resize(source, (width, width * 2 // 3), interpolation=cv2.INTER_CUBIC)
+    noise = np.random.default_rng(1).normal(0, 3, big.shape[:2])
+    noisy = np.clip(big + noise[..., None], 0, 255).astype(np.uint8)
+    cv2.imwrite(str(path), noisy, [cv2.IMWRITE_JPEG_QUALITY, 92])
+    return path
+
+
+def say(words: str, value: float, unit: str, target: str) -> None:
+    print(f"{words:<58}{value:8.2f} {unit:<18} target {target}")
+
+
+def frames(folder: Path, large: Path) -> None:
+    store = FileStore(folder / "home")
+    content = (DEMO / "first-lift.jpg").read_bytes()
+    with store.receive([content], "a.jpg", 10**9) as received:
+        store.keep(received, ".jpg")
+    desk = Desk(received.sha256, ".jpg", Proxies(store, Limits()))
+    grey = desk.frame(Request(REST, FRAME[0])).layers[0][1]
+    quality = [cv2.IMWRITE_JPEG_QUALITY, 85]
+    unit = median(lambda count: cv2.imencode(".jpg", grey, quality))
+    print(f"J = {unit * 1000:.2f} ms for {grey.shape[1]}x{grey.shape[0]}\n")
+
+    def drag(make: Callable[[int], Recipe]) -> float:
+        return median(lambda count: desk.frame(Request(make(count), FRAME[0]))) / unit
+
+    say("drag in Tone, full frame with its figures", drag(tone_drag), "J", "<= 3")
+    say("drag in Mix, full frame with its figures", drag(mix_drag), "J", "<= 8")
+    work = Pipeline(reduced(decode(DEMO / "first-lift.jpg").linear(0, 0, 1800, 1200), FRAME[0]))
+    say("  of which pixels alone, Tone", median(lambda n: work.codes(tone_drag(n))) / unit, "J", "")
+    say("  of which pixels alone, Mix", median(lambda n: work.codes(mix_drag(n))) / unit, "J", "")
+
+    picture = decode(large)
+
+    def region(count: int) -> None:
+        shown = (1000 + 7 * count, 900, 1300, 650)
+        Pipeline(picture.linear(*shown)).codes(mix_drag(3))
+
+    say("first frame of a 1300x650 region at 100 %", median(region) / unit, "J", "<= 30")
+
+
+def files(folder: Path, large: Path) -> None:
+    decoding = median(lambda count: cv2.imread(str(large)), rounds=3, warm=1)
+    opening = median(lambda count: first_frame(large), rounds=3, warm=1)
+    say("\n24 MP JPEG: opening to first frame", opening / decoding, "x OpenCV's decode", "<= 4")
+    codes = pipeline.render(decode(large), REST)
+    quality = [cv2.IMWRITE_JPEG_QUALITY, 92]
+    encoding = median(lambda count: cv2.imencode(".jpg", codes, quality), rounds=3, warm=1)
+    out = folder / "out.jpg"
+    export = median(lambda n: convert_file(large, tone_drag(n), Output(), out), rounds=3, warm=1)
+    both = "x (decode+encode)"
+    say(
+        "24 MP export, OpenCV's decode and encode as the unit",
+        export / (decoding + encoding),
+        both,
+        "<= 5",
+    )
+    own = median(lambda n: encode(codes, out, Output()), rounds=3, warm=1)
+    own += median(lambda n: decode(large), rounds=3, warm=1)
+    say("24 MP export, our own decode and encode as the unit", export / own, both, "")
+
+
+def first_frame(path: Path) -> None:
+    Pipeline(pipeline.proxy(decode(path), FRAME[0])).codes(mix_drag(3))
+
+
+def chained() -> None:
+    """Channels, levels and curve as chained OpenCV calls against our recipe."""
+    picture = decode(DEMO / "first-lift.jpg")
+    codes = np.ascontiguousarray(picture.codes)
+    matrix = np.array([[0.30, 0.59, 0.11]], np.float32)
+    curve = (tone.transfer(np.arange(256) / 255, recipe().tone) * 255 + 0.5).astype(np.uint8)
+
+    def by_opencv(count: int) -> None:
+        cv2.LUT(cv2.transform(codes, matrix), curve)
+
+    weights = {"kind": "channels", "red": 30.0, "green": 59.0, "blue": 11.0}
+    work = Pipeline(picture.linear(0, 0, picture.width, picture.height))
+
+    def by_recipe(count: int) -> None:
+        channels = weights | {"red": 30.0 + 0.01 * count}
+        work.codes(recipe(mix={"base": channels}))
+
+    ratio = median(by_recipe) / median(by_opencv)
+    say(
+        "\nchannels, levels and curve against chained OpenCV on 8 bits",
+        ratio,
+        "x",
+        "<= 1 (with clarity)",
+    )
+
+
+def memory(folder: Path) -> None:
+    for megapixels, limit in ((24, 1.2), (100, 3.0)):
+        path = large_jpeg(folder, megapixels)
+        command = [sys.executable, __file__, "--export", str(path), str(folder / "m.jpg")]
+        peak = float(subprocess.run(command, capture_output=True, text=True, check=True).stdout)
+        say(f"peak memory of a {megapixels} MP export", peak, "GB", f"<= {limit}")
+
+
+def main() -> None:
+    if sys.argv[1:2] == ["--export"]:
+        convert_file(Path(sys.argv[2]), tone_drag(1), Output(), Path(sys.argv[3]))
+        status = Path("/proc/self/status").read_text()
+        print(int(re.findall(r"VmHWM:\s+(\d+) kB", status)[0]) / 1e6)
+        return
+    kernels.warm()
+    with tempfile.TemporaryDirectory() as scratch:
+        folder = Path(scratch)
+        large = large_jpeg(folder)
+        frames(folder, large)
+        files(folder, large)
+        chained()
+        memory(folder)
+
+
+if __name__ == "__main__":
+    main()
