@@ -84,7 +84,7 @@ def frames(folder: Path, large: Path) -> None:
     content = (DEMO / "first-lift.jpg").read_bytes()
     with store.receive([content], "a.jpg", 10**9) as received:
         store.keep(received, ".jpg")
-    desk = Desk(received.sha256, ".jpg", Proxies(store, Limits()))
+    desk = Desk(received.sha256, ".jpg", 1800, Proxies(store, Limits()))
     grey = desk.frame(Request(REST, FRAME[0])).layers[0][1]
     quality = [cv2.IMWRITE_JPEG_QUALITY, 85]
     unit = median(lambda count: cv2.imencode(".jpg", grey, quality))

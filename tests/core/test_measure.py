@@ -5,7 +5,8 @@ import pytest
 from samples import codes
 
 from oatmeal.core import colour, measure
-from oatmeal.core.greymap import GreyMap, find_clusters
+from oatmeal.core.clusters import find_clusters
+from oatmeal.core.greymap import GreyMap
 from oatmeal.core.recipe import REST, read
 
 

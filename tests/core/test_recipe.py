@@ -33,6 +33,14 @@ def test_an_empty_recipe_is_at_rest():
         ({"mix": {"base": {"kind": "sepia"}}}, "mix.base.kind", "'six'"),
         ({"mix": {"base": {"kind": "plain", "weighing": "x"}}}, "mix.base.weighing", "luma-601"),
         ({"mix": {"centres": {"orange": 33}}}, "mix.centres", "10 degrees apart"),
+        ({"mix": {"base": {"kind": "film", "film_edges": [600, 605]}}}, "mix.base", "10 nm above"),
+        ({"mix": {"base": {"kind": "formula", "text": "r + q"}}}, "mix.base.text", "column 5"),
+        (
+            {"mix": {"base": {"kind": "formula", "text": "k", "parameters": {"k": {"value": 2}}}}},
+            "mix.base.parameters.k",
+            "from 0 to 1",
+        ),
+        ({"mix": {"picked": [{"colour": "red"}]}}, "mix.picked[0].colour", "pattern"),
         ({"mix": {"guard": 101}}, "mix.guard", "from 0 to 100"),
         ({"tone": {"curve": [[0, 0], [0.5, 2]]}}, "tone.curve[1][1]", "from 0 to 1"),
         ({"tone": {"curve": [[0.5, 0], [0.4, 1]]}}, "tone", "left to right"),
@@ -58,10 +66,6 @@ def test_hostile_text_is_refused_with_a_sentence(text):
 @pytest.mark.parametrize(
     ("document", "path"),
     [
-        ({"mix": {"base": {"kind": "film"}}}, "mix.base.kind"),
-        ({"mix": {"base": {"kind": "formula", "text": "Y"}}}, "mix.base.kind"),
-        ({"mix": {"picked": [{"colour": "#b23a2e", "lift": 1}]}}, "mix.picked"),
-        ({"mix": {"guard": 40}}, "mix.guard"),
         ({"tone": {"clarity": 10}}, "tone.clarity"),
         ({"tone": {"zones": [0, 0, 0, 1, 0, 0, 0, 0, 0]}}, "tone.zones"),
         ({"areas": [{}]}, "areas"),

@@ -92,8 +92,10 @@ def test_oklab():
 def test_hue_and_chroma_of_the_kernel_against_colour_science():
     """OKLCh of the kernel that a drag depends on."""
     rgb = colours()
-    hue, chroma = kernels.analyse(rgb)
+    lightness, a_axis, b_axis = kernels.colours(rgb)
+    hue, chroma = kernels.polar(a_axis, b_axis)
     lab = colour_science.XYZ_to_Oklab(colour_science.RGB_to_XYZ(rgb.astype(np.float64), "sRGB"))
+    assert np.allclose(lightness, lab[..., 0], atol=2e-3)
     assert np.allclose(chroma, np.hypot(lab[..., 1], lab[..., 2]), atol=2e-3)
     coloured = chroma > 0.05
     expected = np.degrees(np.arctan2(lab[..., 2], lab[..., 1]))[coloured]

@@ -6,23 +6,19 @@ next to nothing while something is dragged.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from functools import cached_property
 from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.cluster.vq import kmeans2
 
-from oatmeal.core import colour, ranges
+from oatmeal.core import colour, mix, ranges
+from oatmeal.core.balance import Found, separate
+from oatmeal.core.clusters import Clusters, find_clusters
 from oatmeal.core.pipeline import Pipeline, reduced
-from oatmeal.core.recipe import Mix, Prepare, Recipe
+from oatmeal.core.recipe import Lifts, Mix, Picked, Prepare, Recipe
 
 #: Longer side of the sample, in pixels.
 SAMPLE_SIDE: Final = 160
-
-CLUSTERS: Final = 20
-MIN_CLUSTER_SHARE: Final = 0.005
 
 #: Two colours merge when they differ by at least this (OKLab distance) ...
 MERGING_COLOUR_DISTANCE: Final = 0.10
@@ -40,69 +36,6 @@ TRACE_PIXELS: Final = 1500
 
 #: Lifts at which :meth:`GreyMap.trace` reads a range, in stops.
 TRACE_STOPS: Final = tuple(float(stops) for stops in np.arange(-4, 4.01, 0.25))
-
-
-@dataclass(frozen=True)
-class Clusters:
-    """The picture's own colours.
-
-    Attributes
-    ----------
-    labels : int64 (n,)
-        Cluster of every sample pixel, in reading order; -1 where the cluster is too small.
-    centres : float64 (k, 3)
-        OKLab.
-    shares : float64 (k,)
-    contact : float64 (k, k)
-        How much two clusters touch: the part of the smaller one's borders that lie on the other.
-    """
-
-    labels: NDArray[np.int64]
-    centres: NDArray[np.float64]
-    shares: NDArray[np.float64]
-    contact: NDArray[np.float64]
-
-    def means(self, values: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Mean of a value of every sample pixel over each cluster, ``(k,)``."""
-        count = len(self.centres) + 1  # the first holds what belongs to no cluster
-        sums = np.bincount(self.labels + 1, weights=values, minlength=count)
-        members = np.bincount(self.labels + 1, minlength=count)
-        return np.asarray((sums / np.maximum(members, 1))[1:])
-
-    @cached_property
-    def hexes(self) -> list[str]:
-        """The centres as ``#rrggbb``, clipped to the sRGB gamut."""
-        encoded = colour.encode_srgb(np.clip(colour.oklab_to_linear(self.centres), 0, 1))
-        codes = np.floor(encoded * 255 + 0.5).astype(int)
-        return ["#" + "".join(f"{value:02x}" for value in row) for row in codes]
-
-
-def find_clusters(lab: NDArray[np.float64]) -> Clusters:
-    """Group the colours of a sample, OKLab ``(H, W, 3)``; deterministic."""
-    points = lab.reshape(-1, 3)
-    count = min(CLUSTERS, len(np.unique(points.round(4), axis=0)))
-    centres, labels = (
-        kmeans2(points, count, minit="++", iter=25, rng=7, missing="warn")
-        if (count > 1)
-        else (points[:1], np.zeros(len(points), dtype=np.int64))
-    )
-    shares = np.bincount(labels, minlength=len(centres)) / len(points)
-    kept = np.flatnonzero(shares >= MIN_CLUSTER_SHARE)
-    renumber = np.full(len(centres), -1)
-    renumber[kept] = np.arange(len(kept))
-    labels = renumber[labels]
-    return Clusters(labels, centres[kept], shares[kept], _contact(labels, lab.shape[:2], len(kept)))
-
-
-def _contact(labels: NDArray[np.int64], shape: tuple[int, ...], count: int) -> NDArray[np.float64]:
-    plane = labels.reshape(shape)
-    borders = np.zeros((count, count))
-    for one, other in ((plane[:, 1:], plane[:, :-1]), (plane[1:], plane[:-1])):
-        edge = (one != other) & (one >= 0) & (other >= 0)
-        np.add.at(borders, (one[edge], other[edge]), 1)
-    borders = borders + borders.T
-    totals = np.maximum(borders.sum(axis=1), 1)
-    return np.asarray(borders / np.minimum.outer(totals, totals))
 
 
 class GreyMap:
@@ -132,13 +65,13 @@ class GreyMap:
 
     def _range_weights(self, recipe: Recipe) -> NDArray[np.float64]:
         """How much of each sample pixel each range reaches, ``(n, 8)``."""
-        mix = recipe.effective().mix
+        settings = recipe.effective().mix
         lab, _ = self._prepared(recipe)
-        key = (mix.centres, mix.pale)
+        key = (settings.centres, settings.pale)
         if self._weights is None or self._weights[0] != key:
             hue, chroma = colour.hue_and_chroma(lab.reshape(-1, 3))
-            weights = ranges.weights(hue, mix.centres.model_dump())
-            weights *= ranges.colourfulness(chroma, mix.pale)[:, None]
+            weights = ranges.weights(hue, settings.centres.model_dump())
+            weights *= ranges.colourfulness(chroma, settings.pale)[:, None]
             self._weights = (key, weights)
         return self._weights[1]
 
@@ -151,7 +84,8 @@ class GreyMap:
             ``ranges``: name, share of the picture, plain and present L*, and whether the range is
             hardly there; ``colours``: the clusters with hex colour, place on the hue circle in
             columns (0 to 8, none for neutrals), share, plain and present L*; ``merging``: pairs
-            of clusters that became nearly the same grey, worst first.
+            of clusters that became nearly the same grey, worst first; ``picked``: share, plain and
+            present L* of what each picked colour reaches.
         """
         weights = self._range_weights(recipe)
         plain, now = self._plain, _star(self._pipeline.mixed(recipe))
@@ -161,6 +95,28 @@ class GreyMap:
             "ranges": self._range_figures(recipe, weights, plain, now),
             "colours": colours,
             "merging": merging(clusters, np.array([c["now"] for c in colours])),
+            "picked": [self._picked_figures(recipe, one, plain, now) for one in recipe.mix.picked],
+        }
+
+    def _nearness(self, recipe: Recipe, picked: Picked) -> NDArray[np.float64]:
+        """How far a picked colour reaches each sample pixel, ``(n,)``, 0 to 1."""
+        reached = mix.reach(self._pipeline.analysis(recipe), picked)
+        return reached.reshape(-1).astype(np.float64)
+
+    def _picked_figures(
+        self,
+        recipe: Recipe,
+        picked: Picked,
+        plain: NDArray[np.float64],
+        now: NDArray[np.float64],
+    ) -> dict[str, Any]:
+        near = self._nearness(recipe, picked)
+        total = max(float(near.sum()), 1e-9)
+        return {
+            "share": float(near.mean()),
+            "plain": float(near @ plain / total),
+            "now": float(near @ now / total),
+            "rare": bool(near.mean() < RARE_SHARE),
         }
 
     def _range_figures(
@@ -212,28 +168,60 @@ class GreyMap:
             )
         return figures
 
-    def trace(self, recipe: Recipe, name: str) -> list[tuple[float, float]]:
-        """Where the range ``name`` would stand (L*) for lifts from -4 to 4 stops.
+    def separate(self, recipe: Recipe, pair: tuple[str, str]) -> Found | None:
+        """Lifts that part two of the picture's colours, named by their hex colours.
 
-        With it an editor can find the lift that brings the range to a chosen height.
+        Raises
+        ------
+        KeyError
+            When the picture has no such colour (any more).
         """
-        place = ranges.NAMES.index(name)
-        weights = self._range_weights(recipe)[:, place]
+        _, clusters = self._prepared(recipe)
+        places = {name: place for place, name in enumerate(clusters.hexes)}
+        chosen = (places[pair[0]], places[pair[1]])
+        rest = recipe.mix.model_copy(update={"lifts": Lifts(), "picked": (), "on": True})
+        bare = recipe.model_copy(update={"mix": rest})
+        base = self._pipeline.mixed(bare).reshape(-1).astype(np.float64)
+        return separate(clusters, recipe, clusters.means(base), chosen)
+
+    def trace(self, recipe: Recipe, name: str | int) -> list[tuple[float, float]]:
+        """Where a range, or the picked colour of this number, would stand (L*) for all lifts.
+
+        With it an editor can find the lift that brings a column to a chosen height.
+        """
+        weights = self._trace_weights(recipe, name)
         rare = weights.mean() < RARE_SHARE
         members = np.flatnonzero(weights > 0.02)
         members = members[:: max(1, len(members) // TRACE_PIXELS)]
-        strip = Pipeline(self._pixels.reshape(1, -1, 3)[:, members]) if not rare else None
+        strip = None
+        if len(members) and not (rare and isinstance(name, str)):
+            strip = Pipeline(self._pixels.reshape(1, -1, 3)[:, members])
         heights = []
         for stops in TRACE_STOPS:
-            lifts = recipe.mix.lifts.model_copy(update={name: stops})
-            mixed = recipe.mix.model_copy(update={"lifts": lifts})
-            moved = recipe.model_copy(update={"mix": mixed})
-            if strip is None:
-                heights.append((stops, _stand_in(moved, place)[1]))
-            else:
+            moved = _with_lift(recipe, name, stops)
+            if strip is not None:
                 now = _star(strip.mixed(moved))
                 heights.append((stops, float(np.average(now, weights=weights[members]))))
+            elif isinstance(name, str):
+                heights.append((stops, _stand_in(moved, ranges.NAMES.index(name))[1]))
         return heights
+
+    def _trace_weights(self, recipe: Recipe, name: str | int) -> NDArray[np.float64]:
+        if isinstance(name, str):
+            return self._range_weights(recipe)[:, ranges.NAMES.index(name)]
+        return self._nearness(recipe, recipe.mix.picked[name])
+
+
+def _with_lift(recipe: Recipe, name: str | int, stops: float) -> Recipe:
+    settings = recipe.mix
+    if isinstance(name, str):
+        lifts = settings.lifts.model_copy(update={name: stops})
+        changed = settings.model_copy(update={"lifts": lifts})
+    else:
+        picked = list(settings.picked)
+        picked[name] = picked[name].model_copy(update={"lift": stops})
+        changed = settings.model_copy(update={"picked": tuple(picked)})
+    return recipe.model_copy(update={"mix": changed})
 
 
 def merging(clusters: Clusters, lightness_now: NDArray[np.float64]) -> list[dict[str, Any]]:
@@ -274,9 +262,9 @@ def _stand_in(recipe: Recipe, place: int) -> tuple[float, float]:
     )
 
 
-def _columns(hue_degrees: NDArray[np.float64], mix: Mix) -> NDArray[np.float64]:
+def _columns(hue_degrees: NDArray[np.float64], settings: Mix) -> NDArray[np.float64]:
     """Place of hues among the eight columns: ``i`` at centre i, going on evenly between."""
-    index, part = ranges.between_centres(hue_degrees, mix.centres.model_dump())
+    index, part = ranges.between_centres(hue_degrees, settings.centres.model_dump())
     place = index + part
     return np.where(place > len(ranges.NAMES) - 0.5, place - len(ranges.NAMES), place)
 

@@ -1,10 +1,8 @@
 """Compiled loops: one numba function for one pass over the picture.
 
-All release the GIL, are compiled once and cached on disk, and run over rows in parallel. Each row
-of colour is first taken apart into planes, so that the compiler can work on eight pixels at a time.
-The sRGB curve is computed from cube roots; its inverse is read from a table with linear
-interpolation inside 0 to 1. Errors stay below 3e-7 of the scale. Plain numpy twins live in the
-tests.
+All release the GIL, are compiled once and cached on disk, and run over rows in parallel. Rows of
+colour are first taken apart where that lets the compiler work on eight pixels at a time. Plain
+numpy twins live in the tests.
 """
 
 from __future__ import annotations
@@ -16,36 +14,17 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.colour import LMS_TO_OKLAB, LUMINANCE_WEIGHTS, SRGB_TO_LMS
-from oatmeal.core.colour import decode_srgb as _decode_exact
+from oatmeal.core.colour import LUMINANCE_WEIGHTS
+from oatmeal.core.lanes import DECODE_TABLE, decode_row, encode_one, exp2, hue_steps, oklab
 from oatmeal.core.ranges import HUE_TABLE_SIZE
 
 _f = np.float32
-_N: Final = 8192
-_DECODE: Final = _decode_exact(np.arange(_N + 2) / _N).astype(_f)
-_PLACES: Final = _f(_N)
-
 _RED_Y, _GREEN_Y, _BLUE_Y = (_f(weight) for weight in LUMINANCE_WEIGHTS)
-_L0, _L1, _L2, _M0, _M1, _M2, _S0, _S1, _S2 = (_f(value) for value in SRGB_TO_LMS.ravel())
-_A0, _A1, _A2, _B0, _B1, _B2 = (_f(value) for value in LMS_TO_OKLAB[1:].ravel())
 
-#: Arc tangent on 0 to 1, error below 1e-5 (Abramowitz and Stegun 1964, 4.4.49), in hue steps.
-_ATAN1, _ATAN3, _ATAN5, _ATAN7, _ATAN9 = (
-    _f(value * HUE_TABLE_SIZE / (2 * math.pi))
-    for value in (0.9998660, -0.3302995, 0.1801410, -0.0851330, 0.0208351)
-)
-_TURN: Final = _f(HUE_TABLE_SIZE)
-_HALF_TURN: Final = _f(HUE_TABLE_SIZE / 2)
-_QUARTER_TURN: Final = _f(HUE_TABLE_SIZE / 4)
+_LOG2_E = _f(math.log2(math.e))
 
-#: Taylor series of 2**x on -0.5 to 0.5, error below 2e-7.
-_E1, _E2, _E3, _E4, _E5, _E6 = (
-    _f(math.log(2) ** n / math.factorial(n)) for n in (1, 2, 3, 4, 5, 6)
-)
-
-#: First guess of a cube root from a third of the float's bits (constant from memory; the
-#: iterations after it remove its error).
-_CUBE_ROOT_BITS: Final = np.int32(709921077)
+#: Digest of lanes.py, see there.
+LANES: Final = "2c5e2cd7de00"
 
 Plane = NDArray[np.float32]
 Colour = NDArray[np.float32]
@@ -53,51 +32,6 @@ Colour = NDArray[np.float32]
 _parallel: Any = numba.njit(
     parallel=True, nogil=True, cache=True, error_model="numpy", fastmath={"contract", "arcp", "nsz"}
 )
-_inline: Any = numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")
-
-
-@_inline
-def _cube_root(value):  # type: ignore[no-untyped-def]
-    """Cube root by two Halley steps; works on many values at once."""
-    size = np.float32(abs(value) + _f(1e-30))
-    third = np.int32(np.float32(size.view(np.int32)) * _f(1.0 / 3.0))
-    root = np.int32(third + _CUBE_ROOT_BITS).view(np.float32)
-    cube = root * root * root
-    root = root * (cube + size + size) / (cube + cube + size)
-    cube = root * root * root
-    root = root * (cube + size + size) / (cube + cube + size)
-    return math.copysign(root, value)
-
-
-@_inline
-def _encode(linear):  # type: ignore[no-untyped-def]
-    """sRGB encoding of linear light of any size: x ** (1 / 2.4) is cbrt(x) * cbrt(x) ** (1 / 4)."""
-    size = abs(linear)
-    root = _cube_root(size)
-    power = _f(1.055) * (root * math.sqrt(math.sqrt(root))) - _f(0.055)
-    return math.copysign(power if size > _f(0.0031308) else _f(12.92) * size, linear)
-
-
-@_inline
-def _decode_inside(encoded, table):  # type: ignore[no-untyped-def]
-    """Light of an encoded value, clamped to 0 to 1."""
-    place = min(max(encoded, _f(0.0)), _f(1.0)) * _PLACES
-    index = np.int32(place)
-    return table[index] + (table[index + 1] - table[index]) * (place - _f(index))
-
-
-@_inline
-def _decode_row(row, table, out):  # type: ignore[no-untyped-def]
-    """Light of many encoded values, clamped at 0; without a branch where none is beyond 1."""
-    largest = _f(0.0)
-    for i in range(row.shape[0]):
-        largest = max(largest, row[i])
-    for i in range(row.shape[0]):
-        out[i] = _decode_inside(row[i], table)
-    if largest > _f(1.0):
-        for i in range(row.shape[0]):
-            if row[i] > _f(1.0):
-                out[i] = ((row[i] + _f(0.055)) / _f(1.055)) ** _f(2.4)
 
 
 @_parallel
@@ -117,8 +51,8 @@ def _weighted_linear(rgb, red, green, blue, offset, decode, out):  # type: ignor
         if offset != _f(0.0):
             grey = np.empty(rgb.shape[1], np.float32)
             for x in range(rgb.shape[1]):
-                grey[x] = _encode(out[y, x]) + offset
-            _decode_row(grey, decode, out[y])
+                grey[x] = encode_one(out[y, x]) + offset
+            decode_row(grey, decode, out[y])
 
 
 @_parallel
@@ -128,11 +62,11 @@ def _weighted_encoded(rgb, red, green, blue, offset, decode, out):  # type: igno
         grey = np.empty(rgb.shape[1], np.float32)
         row = rgb[y].reshape(-1)
         for i in range(shown.shape[0]):
-            shown[i] = _encode(row[i])
+            shown[i] = encode_one(row[i])
         for x in range(rgb.shape[1]):
             value = red * shown[3 * x] + green * shown[3 * x + 1] + blue * shown[3 * x + 2]
             grey[x] = value + offset
-        _decode_row(grey, decode, out[y])
+        decode_row(grey, decode, out[y])
 
 
 @_parallel
@@ -145,9 +79,9 @@ def _extremes(rgb, share_of_max, decode, out):  # type: ignore[no-untyped-def]
             r, g, b = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
             low[x], high[x] = min(r, g, b), max(r, g, b)
         for x in range(rgb.shape[1]):
-            dark, light = _encode(low[x]), _encode(high[x])
+            dark, light = encode_one(low[x]), encode_one(high[x])
             grey[x] = dark + (light - dark) * share_of_max
-        _decode_row(grey, decode, out[y])
+        decode_row(grey, decode, out[y])
 
 
 @_parallel
@@ -157,7 +91,7 @@ def _six(rgb, primaries, secondaries, decode, out):  # type: ignore[no-untyped-d
         grey = np.empty(rgb.shape[1], np.float32)
         row = rgb[y].reshape(-1)
         for i in range(shown.shape[0]):
-            shown[i] = _encode(row[i])
+            shown[i] = encode_one(row[i])
         for x in range(rgb.shape[1]):
             r, g, b = shown[3 * x], shown[3 * x + 1], shown[3 * x + 2]
             high = max(r, g, b)
@@ -168,23 +102,11 @@ def _six(rgb, primaries, secondaries, decode, out):  # type: ignore[no-untyped-d
             lacking = secondaries[1] if g == low else secondaries[0]
             secondary = secondaries[2] if b == low else lacking
             grey[x] = low + (middle - low) * secondary + (high - middle) * primary
-        _decode_row(grey, decode, out[y])
-
-
-@_inline
-def _hue_steps(a_axis, b_axis):  # type: ignore[no-untyped-def]
-    """Angle of OKLab a and b in steps of the hue table."""
-    across, along = abs(a_axis), abs(b_axis)
-    t = min(across, along) / (max(across, along) + _f(1e-30))
-    u = t * t
-    place = t * (_ATAN1 + u * (_ATAN3 + u * (_ATAN5 + u * (_ATAN7 + u * _ATAN9))))
-    place = _QUARTER_TURN - place if along > across else place
-    place = _HALF_TURN - place if a_axis < _f(0.0) else place
-    return _TURN - place if b_axis < _f(0.0) else place
+        decode_row(grey, decode, out[y])
 
 
 @_parallel
-def _analyse(rgb, hue, chroma):  # type: ignore[no-untyped-def]
+def _colours(rgb, lightness, a_axis, b_axis):  # type: ignore[no-untyped-def]
     for y in numba.prange(rgb.shape[0]):
         width = rgb.shape[1]
         red = np.empty(width, np.float32)
@@ -193,24 +115,38 @@ def _analyse(rgb, hue, chroma):  # type: ignore[no-untyped-def]
         for x in range(width):
             red[x], green[x], blue[x] = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
         for x in range(width):
-            r, g, b = red[x], green[x], blue[x]
-            long = _cube_root(_L0 * r + _L1 * g + _L2 * b)
-            medium = _cube_root(_M0 * r + _M1 * g + _M2 * b)
-            short = _cube_root(_S0 * r + _S1 * g + _S2 * b)
-            a_axis = _A0 * long + _A1 * medium + _A2 * short
-            b_axis = _B0 * long + _B1 * medium + _B2 * short
-            hue[y, x] = _hue_steps(a_axis, b_axis)
-            chroma[y, x] = math.sqrt(a_axis * a_axis + b_axis * b_axis)
+            light, a, b = oklab(red[x], green[x], blue[x])
+            lightness[y, x] = light
+            a_axis[y, x] = a
+            b_axis[y, x] = b
 
 
-@_inline
-def _exp2(stops):  # type: ignore[no-untyped-def]
-    """Two to the power of -100 to 100; exactly 1 at 0."""
-    whole = np.int32(stops + _f(128.5)) - np.int32(128)
-    part = stops - _f(whole)
-    series = _E1 + part * (_E2 + part * (_E3 + part * (_E4 + part * (_E5 + part * _E6))))
-    scale = np.int32((np.int32(whole) + np.int32(127)) << np.int32(23)).view(np.float32)
-    return (_f(1.0) + part * series) * scale
+@_parallel
+def _polar(a_axis, b_axis, hue, chroma):  # type: ignore[no-untyped-def]
+    for y in numba.prange(hue.shape[0]):
+        for x in range(hue.shape[1]):
+            a, b = a_axis[y, x], b_axis[y, x]
+            hue[y, x] = hue_steps(a, b)
+            chroma[y, x] = math.sqrt(a * a + b * b)
+
+
+@_parallel
+def _encoded_luminance(rgb, out):  # type: ignore[no-untyped-def]
+    for y in numba.prange(rgb.shape[0]):
+        light = np.empty(rgb.shape[1], np.float32)
+        for x in range(rgb.shape[1]):
+            light[x] = _RED_Y * rgb[y, x, 0] + _GREEN_Y * rgb[y, x, 1] + _BLUE_Y * rgb[y, x, 2]
+        for x in range(rgb.shape[1]):
+            out[y, x] = encode_one(max(light[x], _f(0.0)))
+
+
+@_parallel
+def _follow_light(light, own, slope, offset, kept, strength, out):  # type: ignore[no-untyped-def]
+    for y in numba.prange(light.shape[0]):
+        for x in range(light.shape[1]):
+            fitted = slope[y, x] * light[y, x] + offset[y, x]
+            share = strength * (_f(1.0) - kept[y, x])
+            out[y, x] = own[y, x] + share * (fitted - own[y, x])
 
 
 @_parallel
@@ -224,7 +160,32 @@ def _lift(base, hue, chroma, table, low, high, out):  # type: ignore[no-untyped-
             place = hue[y, x]
             index = min(np.int32(place), last)
             stops = table[index] + (table[index + 1] - table[index]) * (place - _f(index))
-            out[y, x] = base[y, x] * _exp2(full * stops)
+            out[y, x] = base[y, x] * exp2(full * stops)
+
+
+@_parallel
+def _lift_picked(base, lightness, a_axis, b_axis, picked, out):  # type: ignore[no-untyped-def]
+    for y in numba.prange(base.shape[0]):
+        stops = np.zeros(base.shape[1], np.float32)
+        for place in range(picked.shape[0]):
+            light, a, b = picked[place, 0], picked[place, 1], picked[place, 2]
+            steep, lift = picked[place, 3] * _LOG2_E, picked[place, 4]
+            for x in range(base.shape[1]):
+                d0, d1, d2 = lightness[y, x] - light, a_axis[y, x] - a, b_axis[y, x] - b
+                far = min((d0 * d0 + d1 * d1 + d2 * d2) * steep, _f(60.0))
+                stops[x] += lift * exp2(-far)
+        for x in range(base.shape[1]):
+            out[y, x] = base[y, x] * exp2(stops[x])
+
+
+@_parallel
+def _nearness(lightness, a_axis, b_axis, colour, out):  # type: ignore[no-untyped-def]
+    light, a, b, steep = colour[0], colour[1], colour[2], colour[3] * _LOG2_E
+    for y in numba.prange(out.shape[0]):
+        for x in range(out.shape[1]):
+            d0, d1, d2 = lightness[y, x] - light, a_axis[y, x] - a, b_axis[y, x] - b
+            far = min((d0 * d0 + d1 * d1 + d2 * d2) * steep, _f(60.0))
+            out[y, x] = exp2(-far)
 
 
 @_parallel
@@ -254,7 +215,7 @@ def _display(rgb, out):  # type: ignore[no-untyped-def]
         row, shown = rgb[y].reshape(-1), out[y].reshape(-1)
         for i in range(row.shape[0]):
             value = min(max(row[i], _f(0.0)), _f(1.0))
-            shown[i] = _encode(value) * _f(255.0) + _f(0.5)
+            shown[i] = encode_one(value) * _f(255.0) + _f(0.5)
 
 
 @_parallel
@@ -300,14 +261,14 @@ def weighted(
     out = _plane(rgb_linear)
     kernel = _weighted_encoded if encoded else _weighted_linear
     red, green, blue = (_f(weight) for weight in weights)
-    kernel(rgb_linear, red, green, blue, _f(offset), _DECODE, out)
+    kernel(rgb_linear, red, green, blue, _f(offset), DECODE_TABLE, out)
     return out
 
 
 def extremes(rgb_linear: Colour, share_of_max: float) -> Plane:
     """Linear grey between the lowest (0) and the highest (1) encoded channel."""
     out = _plane(rgb_linear)
-    _extremes(rgb_linear, _f(share_of_max), _DECODE, out)
+    _extremes(rgb_linear, _f(share_of_max), DECODE_TABLE, out)
     return out
 
 
@@ -319,21 +280,79 @@ def six(
     """Linear grey of six weighted colours: (red, green, blue), (cyan, magenta, yellow)."""
     out = _plane(rgb_linear)
     pure, mixed = np.array(primaries, dtype=_f), np.array(secondaries, dtype=_f)
-    _six(rgb_linear, pure, mixed, _DECODE, out)
+    _six(rgb_linear, pure, mixed, DECODE_TABLE, out)
     return out
 
 
-def analyse(rgb_linear: Colour) -> tuple[Plane, Plane]:
-    """Hue (in steps of 360 / HUE_TABLE_SIZE degrees) and chroma in OKLab (Ottosson 2020)."""
-    hue, chroma = _plane(rgb_linear), _plane(rgb_linear)
-    _analyse(rgb_linear, hue, chroma)
+def colours(rgb_linear: Colour) -> tuple[Plane, Plane, Plane]:
+    """OKLab L, a and b (Ottosson 2020) of linear colour ``(H, W, 3)``, as planes."""
+    planes = _plane(rgb_linear), _plane(rgb_linear), _plane(rgb_linear)
+    _colours(rgb_linear, *planes)
+    return planes
+
+
+def polar(a_axis: Plane, b_axis: Plane) -> tuple[Plane, Plane]:
+    """Hue (in steps of 360 / HUE_TABLE_SIZE degrees) and chroma of OKLab a and b."""
+    hue, chroma = np.empty_like(a_axis), np.empty_like(a_axis)
+    _polar(a_axis, b_axis, hue, chroma)
     return hue, chroma
+
+
+def encoded_luminance(rgb_linear: Colour) -> Plane:
+    """sRGB-encoded luminance of linear colour ``(H, W, 3)``, clamped at 0."""
+    out = _plane(rgb_linear)
+    _encoded_luminance(rgb_linear, out)
+    return out
+
+
+def follow_light(
+    light: Plane, own: tuple[Plane, Plane], fit: list[Plane], strength: float
+) -> tuple[Plane, Plane]:
+    """Colour planes moved toward a linear function of the light.
+
+    Parameters
+    ----------
+    light : float32 (H, W)
+    own : two float32 (H, W)
+        The planes as they are.
+    fit : five float32 (H, W)
+        Slopes of both, offsets of both, and how far (0 to 1) the own value is kept.
+    strength : float
+        0 to 1.
+    """
+    one, two = np.empty_like(light), np.empty_like(light)
+    _follow_light(light, own[0], fit[0], fit[2], fit[4], _f(strength), one)
+    _follow_light(light, own[1], fit[1], fit[3], fit[4], _f(strength), two)
+    return one, two
 
 
 def lift(base: Plane, hue: Plane, chroma: Plane, table: Plane, low: float, high: float) -> Plane:
     """Grey moved by the stops that ``table`` holds for its hue, faded in over chroma."""
     out = np.empty_like(base)
     _lift(base, hue, chroma, table, _f(low), _f(high), out)
+    return out
+
+
+def lift_picked(base: Plane, planes: tuple[Plane, Plane, Plane], picked: Plane) -> Plane:
+    """Grey moved by lifts of picked colours.
+
+    Parameters
+    ----------
+    base : float32 (H, W)
+    planes : three float32 (H, W)
+        OKLab L, a and b.
+    picked : float32 (n, 5)
+        For each colour OKLab, 1 / (2 reach^2), and the lift in stops.
+    """
+    out = np.empty_like(base)
+    _lift_picked(base, *planes, picked, out)
+    return out
+
+
+def nearness(planes: tuple[Plane, Plane, Plane], colour: Plane) -> Plane:
+    """``exp(-d^2 / (2 reach^2))`` for OKLab planes and one row as :func:`lift_picked` takes."""
+    out = np.empty_like(planes[0])
+    _nearness(*planes, colour, out)
     return out
 
 
@@ -407,9 +426,13 @@ def warm() -> None:
     extremes(rgb, 0.5)
     display(rgb)
     six(rgb, (0.3, 0.6, 0.1), (0.7, 0.4, 0.9))
-    hue, chroma = analyse(rgb)
+    planes = colours(rgb)
+    hue, chroma = polar(planes[1], planes[2])
     table = np.zeros(HUE_TABLE_SIZE + 1, dtype=np.float32)
     lift(base, hue, chroma, table, 0.005, 0.05)
+    lift_picked(base, planes, np.ones((1, 5), dtype=np.float32))
+    nearness(planes, np.ones(5, dtype=np.float32))
+    follow_light(encoded_luminance(rgb), planes[1:], [base] * 5, 1.0)
     ramp = np.linspace(0, 1, 16, dtype=np.float32)
     counts(through_table(base, 1.0, ramp, 1.0, np.uint8))
     through_table(base, 1.0, ramp, 1.0, np.uint16)

@@ -1,15 +1,18 @@
-"""Mix: the grey that each colour becomes, from a base and eight lifts."""
+"""Mix: the grey that each colour becomes, from a base, eight lifts and picked colours."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core import kernels, ranges
-from oatmeal.core.colour import decode_srgb, encode_srgb
-from oatmeal.core.recipe import Base, Channels, Mix, Plain, Six
+from oatmeal.core import formula_kernel, guard, kernels, ranges
+from oatmeal.core.colour import decode_srgb, encode_srgb, oklab
+from oatmeal.core.film import expose
+from oatmeal.core.guard import Guarding
+from oatmeal.core.recipe import Base, Channels, Film, Formula, Mix, Picked, Plain, Six
 
 #: Weights of encoded red, green and blue for luma (ITU-R BT.601-7 and BT.709-6), and the average.
 _ENCODED_WEIGHTS = {
@@ -24,23 +27,38 @@ _SHARE_OF_MAX = {"lightest": 1.0, "darkest": 0.0, "middle": 0.5}
 
 @dataclass(frozen=True)
 class Analysis:
-    """Hue and chroma of a picture; they depend on the picture alone, not on the mix.
+    """The colours of a picture; they depend on the picture and the guard, not on the mix.
 
     Attributes
     ----------
+    lightness, a_axis, b_axis : float32 (H, W)
+        OKLab; a and b as the guard leaves them.
     hue : float32 (H, W)
         OKLCh hue in steps of ``360 / HUE_TABLE_SIZE`` degrees.
     chroma : float32 (H, W)
         OKLab chroma.
     """
 
+    lightness: NDArray[np.float32]
+    a_axis: NDArray[np.float32]
+    b_axis: NDArray[np.float32]
     hue: NDArray[np.float32]
     chroma: NDArray[np.float32]
 
 
-def analyse(rgb_linear: NDArray[np.float32]) -> Analysis:
-    """Hue and chroma of linear colour ``(H, W, 3)`` (OKLab, Ottosson 2020)."""
-    return Analysis(*kernels.analyse(rgb_linear))
+def analyse(rgb_linear: NDArray[np.float32], guarding: Guarding | None = None) -> Analysis:
+    """OKLab (Ottosson 2020), hue and chroma of linear colour ``(H, W, 3)``.
+
+    Parameters
+    ----------
+    rgb_linear : float32 (H, W, 3)
+    guarding : Guarding, optional
+        Smooth a and b against blocks and noise.
+    """
+    lightness, a_axis, b_axis = kernels.colours(rgb_linear)
+    if guarding is not None and guarding.strength > 0:
+        a_axis, b_axis = guard.guarded(rgb_linear, a_axis, b_axis, guarding)
+    return Analysis(lightness, a_axis, b_axis, *kernels.polar(a_axis, b_axis))
 
 
 def base_grey(rgb_linear: NDArray[np.float32], base: Base) -> NDArray[np.float32]:
@@ -50,18 +68,13 @@ def base_grey(rgb_linear: NDArray[np.float32], base: Base) -> NDArray[np.float32
     ----------
     rgb_linear : float32 (H, W, 3)
         Linear colour.
-    base : Plain, Channels or Six
+    base : Plain, Channels, Six, Film or Formula
         How to weigh.
 
     Returns
     -------
     float32 (H, W)
         Linear luminance, not negative.
-
-    Raises
-    ------
-    ValueError
-        For a base that is not built yet.
     """
     if isinstance(base, Plain):
         if base.weighing == "luminance":
@@ -73,26 +86,58 @@ def base_grey(rgb_linear: NDArray[np.float32], base: Base) -> NDArray[np.float32
         weights = (base.red / 100, base.green / 100, base.blue / 100)
         encoded = base.light == "encoded"
         return kernels.weighted(rgb_linear, weights, base.offset / 100, encoded=encoded)
-    if isinstance(base, Six):
-        return kernels.six(
-            rgb_linear,
-            (base.red / 100, base.green / 100, base.blue / 100),
-            (base.cyan / 100, base.magenta / 100, base.yellow / 100),
-        )
-    raise ValueError(f"the {base.kind} base is not built yet")
+    if isinstance(base, Film):
+        return kernels.weighted(rgb_linear, expose(base).weights, 0.0, encoded=False)
+    if isinstance(base, Formula):
+        return formula_kernel.evaluate(rgb_linear, base.program())
+    return kernels.six(
+        rgb_linear,
+        (base.red / 100, base.green / 100, base.blue / 100),
+        (base.cyan / 100, base.magenta / 100, base.yellow / 100),
+    )
+
+
+def moves(mix: Mix) -> bool:
+    """True if any lift is not at rest."""
+    return any(mix.lifts.model_dump().values()) or any(
+        colour.on and colour.lift for colour in mix.picked
+    )
 
 
 def lifted(base: NDArray[np.float32], analysis: Analysis, mix: Mix) -> NDArray[np.float32]:
-    """Move the eight ranges by their lifts: ``Y * 2 ** (s(C) * sum(lift_i * w_i(h)))``.
+    """Move ranges and picked colours: ``Y * 2 ** (s(C) * sum(lift_i * w_i(h)) + sum(picked))``.
 
-    Returns the same array where all lifts are at rest. Neutral colours never move.
+    Returns the same array where all lifts are at rest. Lifts of ranges never move neutral colours.
     """
+    grey = base
     lifts = mix.lifts.model_dump()
-    if not any(lifts.values()):
-        return base
-    table = ranges.lift_table(lifts, mix.centres.model_dump())
-    full = ranges.full_chroma(mix.pale)
-    return kernels.lift(base, analysis.hue, analysis.chroma, table, ranges.NEUTRAL_CHROMA, full)
+    if any(lifts.values()):
+        table = ranges.lift_table(lifts, mix.centres.model_dump())
+        full = ranges.full_chroma(mix.pale)
+        grey = kernels.lift(grey, analysis.hue, analysis.chroma, table, ranges.NEUTRAL_CHROMA, full)
+    picked = picked_table([colour for colour in mix.picked if colour.on and colour.lift])
+    if len(picked):
+        planes = analysis.lightness, analysis.a_axis, analysis.b_axis
+        grey = kernels.lift_picked(grey, planes, picked)
+    return grey
+
+
+def picked_table(picked: Sequence[Picked]) -> NDArray[np.float32]:
+    """Picked colours for the kernel, ``(n, 5)``: OKLab, 1 / (2 reach^2), lift in stops."""
+    rows = [(*picked_lab(colour.colour), 0.5 / colour.reach**2, colour.lift) for colour in picked]
+    return np.array(rows, dtype=np.float32).reshape(-1, 5)
+
+
+def picked_lab(hex_colour: str) -> NDArray[np.float64]:
+    """OKLab of ``#rrggbb``."""
+    codes = [int(hex_colour[place : place + 2], 16) for place in (1, 3, 5)]
+    return oklab(decode_srgb(np.array(codes) / 255))
+
+
+def reach(analysis: Analysis, colour: Picked) -> NDArray[np.float32]:
+    """How far every pixel belongs to a picked colour, 0 to 1: ``exp(-(d / reach)^2 / 2)``."""
+    planes = analysis.lightness, analysis.a_axis, analysis.b_axis
+    return kernels.nearness(planes, picked_table([colour])[0])
 
 
 def peak(mix: Mix, brightest: float = 1.0) -> float:
@@ -114,9 +159,12 @@ def peak(mix: Mix, brightest: float = 1.0) -> float:
         else:
             positive *= float(encode_srgb(brightest))
         bound = float(decode_srgb(max(0.0, positive + base.offset / 100)))
+    elif isinstance(base, Formula):
+        bound = float(decode_srgb(formula_kernel.TOP))
     elif isinstance(base, Six):
         shares = (base.red, base.yellow, base.green, base.cyan, base.blue, base.magenta)
         highest_share = max(100.0, *shares) / 100
         bound = float(decode_srgb(highest_share * float(encode_srgb(brightest))))
     highest_lift = max(0.0, *mix.lifts.model_dump().values())
+    highest_lift += sum(max(0.0, colour.lift) for colour in mix.picked if colour.on)
     return float(bound * 2.0**highest_lift)

@@ -13,8 +13,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core import mix, prepare, tone
+from oatmeal.core import guard, mix, prepare, tone
 from oatmeal.core.colour import decode_srgb, encode_srgb
+from oatmeal.core.guard import Guarding
 from oatmeal.core.recipe import Recipe
 
 Depth = type[np.uint8] | type[np.uint16]
@@ -22,6 +23,10 @@ T = TypeVar("T")
 
 #: Rows of the picture that an export holds in floating point at a time.
 STRIP_ROWS = 256
+
+
+#: In a proxy smaller than this, the file's faults have averaged out and the guard does nothing.
+SMALLEST_GUARDED = 0.25
 
 
 class Picture(Protocol):
@@ -32,6 +37,10 @@ class Picture(Protocol):
 
     @property
     def height(self) -> int: ...
+
+    @property
+    def auto_guard(self) -> float:
+        """Strength, 0 to 1, of the guard that the file's compression asks for."""
 
     def linear(self, x: int, y: int, width: int, height: int) -> NDArray[np.float32]:
         """Linear colour ``(height, width, 3)`` of the rectangle at ``x``, ``y``."""
@@ -59,14 +68,22 @@ class Pipeline:
     ----------
     rgb_linear : float32 (H, W, 3)
         Linear light, sRGB primaries, unbounded.
+    auto_guard : float
+        Strength, 0 to 1, of the guard where the recipe says ``auto``.
+    scale : float
+        Pixels of this picture for one of the file; less than 1 in a proxy.
 
     Notes
     -----
     Not to be used from two threads at once.
     """
 
-    def __init__(self, rgb_linear: NDArray[np.float32]) -> None:
+    def __init__(
+        self, rgb_linear: NDArray[np.float32], *, auto_guard: float = 0.0, scale: float = 1.0
+    ) -> None:
         self.source = np.ascontiguousarray(rgb_linear, dtype=np.float32)
+        self._auto_guard = auto_guard
+        self._pixel_scale = scale
         self._prepared = _Memory()
         self._analysis = _Memory()
         self._base = _Memory()
@@ -85,16 +102,25 @@ class Pipeline:
         rgb, part = self.prepared(recipe), effective.mix
         base_key = (effective.prepare, part.base)
         base = self._base.get(base_key, lambda: mix.base_grey(rgb, part.base))
-        lift_key = (*base_key, part.lifts, part.centres, part.pale)
-        return self._mixed.get(lift_key, lambda: self._lifted(base, rgb, effective))
+        lift_key = (*base_key, part.lifts, part.centres, part.pale, part.picked, part.guard)
+        return self._mixed.get(lift_key, lambda: self._lifted(base, effective))
 
-    def _lifted(
-        self, base: NDArray[np.float32], rgb: NDArray[np.float32], effective: Recipe
-    ) -> NDArray[np.float32]:
-        if not any(effective.mix.lifts.model_dump().values()):
+    def _lifted(self, base: NDArray[np.float32], effective: Recipe) -> NDArray[np.float32]:
+        if not mix.moves(effective.mix):
             return base
-        analysis = self._analysis.get((effective.prepare,), lambda: mix.analyse(rgb))
-        return mix.lifted(base, analysis, effective.mix)
+        return mix.lifted(base, self.analysis(effective), effective.mix)
+
+    def analysis(self, recipe: Recipe) -> mix.Analysis:
+        """The colours that lifts are computed from, as the guard leaves them."""
+        effective = recipe.effective()
+        rgb, guarding = self.prepared(recipe), self._guarding(effective)
+        return self._analysis.get((effective.prepare, guarding), lambda: mix.analyse(rgb, guarding))
+
+    def _guarding(self, effective: Recipe) -> Guarding | None:
+        strength = guarding_strength(effective, self._auto_guard)
+        if strength <= 0 or self._pixel_scale < SMALLEST_GUARDED:
+            return None
+        return Guarding(strength, self._pixel_scale)
 
     def scale(self, recipe: Recipe) -> tone.Scale:
         """The compiled Tone step."""
@@ -110,6 +136,52 @@ class Pipeline:
         grey, scale = self.mixed(recipe), self.scale(recipe)
         key = (effective.prepare, effective.mix, effective.tone, dtype)
         return self._codes.get(key, lambda: tone.apply(grey, scale, dtype))
+
+
+def guarding_strength(recipe: Recipe, auto_guard: float) -> float:
+    """Strength of the guard, 0 to 1, that a recipe means for a picture."""
+    wanted = recipe.effective().mix.guard
+    return auto_guard if wanted == "auto" else wanted / 100
+
+
+class Region:
+    """A rectangle of a picture's own pixels, with what its neighbourhood stages need around it.
+
+    Parameters
+    ----------
+    picture : Picture
+    rectangle : (x, y, width, height)
+        Within the picture.
+    margin : int
+        Pixels around it that the stages may look at.
+    """
+
+    def __init__(
+        self,
+        picture: Picture,
+        rectangle: tuple[int, int, int, int],
+        margin: int = guard.MARGIN,
+    ) -> None:
+        x, y, width, height = rectangle
+        left, top = _aligned(x - margin), _aligned(y - margin)
+        right = min(picture.width, _aligned(x + width + margin + guard.CELL - 1))
+        bottom = min(picture.height, _aligned(y + height + margin + guard.CELL - 1))
+        rgb = picture.linear(left, top, right - left, bottom - top)
+        self.pipeline = Pipeline(rgb, auto_guard=picture.auto_guard)
+        self._inside = (slice(y - top, y - top + height), slice(x - left, x - left + width))
+
+    def codes(self, recipe: Recipe, dtype: Depth = np.uint8) -> NDArray[Any]:
+        """The finished grey of the rectangle."""
+        return self.cut(self.pipeline.codes(recipe, dtype))
+
+    def cut(self, plane: NDArray[Any]) -> NDArray[Any]:
+        """The rectangle's part of something computed with its surroundings."""
+        return np.ascontiguousarray(plane[self._inside])
+
+
+def _aligned(place: int) -> int:
+    """The start of the guard's coarse cell that holds ``place``; never before the picture."""
+    return max(0, place // guard.CELL * guard.CELL)
 
 
 def render(
@@ -141,9 +213,13 @@ def render(
     reduce = long_side is not None and long_side < max(picture.width, picture.height)
     depth: Depth = np.uint16 if reduce else dtype
     out: NDArray[Any] = np.empty((picture.height, picture.width), dtype=depth)
+    guarded = guarding_strength(recipe, picture.auto_guard) > 0 and mix.moves(
+        recipe.effective().mix
+    )
+    margin = guard.MARGIN if guarded else 0
     for top in range(0, picture.height, STRIP_ROWS):
         rows = min(STRIP_ROWS, picture.height - top)
-        strip = Pipeline(picture.linear(0, top, picture.width, rows))
+        strip = Region(picture, (0, top, picture.width, rows), margin)
         out[top : top + rows] = strip.codes(recipe, depth)
         progress((top + rows) / picture.height)
     if reduce and long_side is not None:

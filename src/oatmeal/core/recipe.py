@@ -10,14 +10,18 @@ import json
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import Annotated, Any, Final, Literal
+from typing import Annotated, Any, Final, Literal, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from oatmeal.core import curve as curves
+from oatmeal.core import formula as formulas
 from oatmeal.core.ranges import CENTRES, MIN_DISTANCE_DEGREES, NAMES
 
 FORMAT: Final = 1
+
+#: The edges of a film or filter stay this far apart.
+MIN_BAND_NM: Final = 10
 
 #: A recipe document larger than this is refused unread.
 MAX_BYTES: Final = 1_000_000
@@ -25,10 +29,14 @@ MAX_BYTES: Final = 1_000_000
 
 @dataclass(frozen=True)
 class Problem:
-    """One thing wrong with a recipe: where, and what is allowed there."""
+    """One thing wrong with a recipe: where, and what is allowed there.
+
+    ``column`` counts the characters of a formula from 1, where the problem is inside one.
+    """
 
     path: str
     message: str
+    column: int | None = None
 
     def __str__(self) -> str:
         return f"{self.path}: {self.message}" if self.path else self.message
@@ -73,13 +81,17 @@ class Prepare(Step):
     exposure: Stops = 0.0
 
 
+Weighing = Literal[
+    "luminance", "luma-601", "luma-709", "average", "lightest", "darkest", "middle"
+]  # fmt: skip
+WEIGHINGS: Final[tuple[str, ...]] = get_args(Weighing)
+
+
 class Plain(Part):
     """A conversion without choices."""
 
     kind: Literal["plain"]
-    weighing: Literal[
-        "luminance", "luma-601", "luma-709", "average", "lightest", "darkest", "middle"
-    ] = "luminance"
+    weighing: Weighing = "luminance"
 
 
 class Channels(Part):
@@ -119,21 +131,47 @@ class Film(Part):
     film_edges: tuple[Nanometres, Nanometres] | None = None
     filter_edges: tuple[Nanometres, Nanometres] | None = None
 
+    @model_validator(mode="after")
+    def _edges_in_order(self) -> Film:
+        for name in ("film_edges", "filter_edges"):
+            edges = getattr(self, name)
+            if edges is not None and edges[1] - edges[0] < MIN_BAND_NM:
+                raise ValueError(f"the high edge of {name} must be {MIN_BAND_NM} nm above the low")
+        return self
+
 
 class Parameter(Part):
     """A named number of a formula, with the range of its slider."""
 
-    value: float
-    low: float = 0.0
-    high: float = 1.0
+    value: Annotated[float, Field(ge=-1e6, le=1e6)]
+    low: Annotated[float, Field(ge=-1e6, le=1e6)] = 0.0
+    high: Annotated[float, Field(ge=-1e6, le=1e6)] = 1.0
+
+    @model_validator(mode="after")
+    def _in_range(self) -> Parameter:
+        if not self.low < self.high:
+            raise ValueError("high must be above low")
+        if not self.low <= self.value <= self.high:
+            raise ValueError(f"value must be from {self.low:g} to {self.high:g}")
+        return self
 
 
 class Formula(Part):
     """An expression in the channel values, with up to six named parameters."""
 
     kind: Literal["formula"]
-    text: Annotated[str, Field(min_length=1, max_length=10_000)]
+    text: Annotated[str, Field(min_length=1, max_length=formulas.MAX_TEXT)]
     parameters: Annotated[dict[str, Parameter], Field(max_length=6)] = Field(default_factory=dict)
+
+    @model_validator(mode="after")
+    def _can_be_compiled(self) -> Formula:
+        self.program()
+        return self
+
+    def program(self) -> formulas.Program:
+        """The formula compiled with the present values of its parameters."""
+        values = {name: parameter.value for name, parameter in self.parameters.items()}
+        return formulas.compile_formula(self.text, values)
 
 
 Base = Annotated[Plain | Channels | Six | Film | Formula, Field(discriminator="kind")]
@@ -185,6 +223,7 @@ class Picked(Part):
     reach: Annotated[float, Field(ge=0.01, le=0.3, description="OKLab distance")] = 0.06
     lift: LiftStops = 0.0
     name: Annotated[str, Field(max_length=80)] = ""
+    on: Annotated[bool, Field(description="Off takes this colour out, to judge it alone.")] = True
 
 
 class Mix(Step):
@@ -365,7 +404,10 @@ def _problem(detail: dict[str, Any]) -> Problem:
         expected = context["expected_tags"]
         return Problem(f"{path}.kind", f"{context['tag']!r} is not one of {expected}")
     if kind == "value_error":
-        return Problem(path, str(context["error"]))
+        error = context["error"]
+        if isinstance(error, formulas.FormulaError):
+            return Problem(f"{path}.text", str(error), error.column)
+        return Problem(path, str(error))
     if kind.startswith("float_") or kind == "finite_number":
         return Problem(path, f"{_shown(detail['input'])} is not a number; {_bounds(parts)}")
     return Problem(path, detail["msg"][:1].lower() + detail["msg"][1:])
@@ -423,18 +465,11 @@ _UNBUILT_TONE: Final = (
 def unbuilt(recipe: Recipe) -> list[Problem]:
     """What the recipe asks for that this version of Oatmeal cannot do yet."""
     later = "is not built yet in this version of Oatmeal; leave it at rest"
-    found = []
-    if recipe.mix.base.kind in ("film", "formula"):
-        found.append(Problem("mix.base.kind", f"the {recipe.mix.base.kind} base {later}"))
-    if recipe.mix.picked:
-        found.append(Problem("mix.picked", f"picking colours {later}"))
-    if recipe.mix.guard not in ("auto", 0.0):
-        found.append(Problem("mix.guard", f"the guard {later} ('auto' or 0)"))
-    found.extend(
+    found = [
         Problem(f"tone.{name}", f"{name} {later}")
         for name in _UNBUILT_TONE
         if getattr(recipe.tone, name) != getattr(REST.tone, name)
-    )
+    ]
     if recipe.areas:
         found.append(Problem("areas", f"the Areas step {later}"))
     return found

@@ -71,7 +71,8 @@ class Version(Base):
     """One treatment of a photograph.
 
     ``head_id`` names the history step whose recipe is in force; ``revision`` grows with every
-    change, so that a page that is behind is noticed.
+    change, so that a page that is behind is noticed. ``pins`` are fixed meter readings, each with
+    its place in shares of the uncropped picture and a label.
     """
 
     __tablename__ = "version"
@@ -84,6 +85,7 @@ class Version(Base):
     head_id: Mapped[int | None] = mapped_column(
         ForeignKey("history_step.id", use_alter=True, name="fk_version_head")
     )
+    pins: Mapped[list[Any] | None] = mapped_column(JSON())
     created_at: Mapped[datetime] = mapped_column(default=now)
 
     photograph: Mapped[Photograph] = relationship(back_populates="versions")

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.pipeline import proxy, reduced
 from oatmeal.library.store import FileStore
+from oatmeal.photofile import compression
 from oatmeal.photofile.decode import Limits, SourcePicture, decode
 
 #: Longer sides of the copies: for the bench and for the sheet.
@@ -50,6 +51,12 @@ class Proxies:
     def decode(self, sha256: str, suffix: str) -> SourcePicture:
         """The original at its full size."""
         return decode(self._store.original(sha256, suffix), limits=self._limits)
+
+    def auto_guard(self, sha256: str, suffix: str) -> float:
+        """Strength of the guard that the original's compression asks for."""
+        if suffix != ".jpg":
+            return 0.0
+        return compression.auto_guard(self._store.original(sha256, suffix))
 
     def _cached(self, sha256: str, side: int, rgb_linear: NDArray[np.float32]) -> Path:
         half = np.clip(rgb_linear, -60000, 60000).astype(np.float16)

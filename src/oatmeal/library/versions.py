@@ -13,6 +13,9 @@ from oatmeal.library import photographs
 from oatmeal.library.errors import Behind, Invalid, Missing
 from oatmeal.library.models import HistoryStep, Version
 
+#: A version has this many pins at the most.
+MAX_PINS = 8
+
 #: The words of a step name at most this many changes.
 _SPOKEN_CHANGES = 3
 
@@ -53,6 +56,7 @@ def state(session: Session, version: Version) -> dict[str, Any]:
         "recipe": recipe_of(version).full_document(),
         "undo": head.words if head is not None and head.parent_id is not None else None,
         "redo": following.words if following is not None else None,
+        "pins": version.pins or [],
     }
 
 
@@ -117,6 +121,31 @@ def rename(session: Session, version_id: int, name: str) -> Version:
         raise Invalid("Give the version a name of 1 to 200 characters.")
     version.name = cleaned
     return version
+
+
+def pin(session: Session, version_id: int, pins: object) -> list[dict[str, Any]]:
+    """Replace the pins of a version.
+
+    Parameters
+    ----------
+    pins : object
+        A list of up to eight ``{"x": 0 to 1, "y": 0 to 1, "label": text}``.
+    """
+    version = get(session, version_id)
+    if not isinstance(pins, list) or len(pins) > MAX_PINS:
+        raise Invalid(f"There can be {MAX_PINS} pins at the most.")
+    version.pins = [_pin(entry) for entry in pins]
+    return version.pins
+
+
+def _pin(entry: object) -> dict[str, Any]:
+    if not isinstance(entry, dict):
+        raise Invalid("A pin has a place and a label.")
+    x, y, label = entry.get("x"), entry.get("y"), entry.get("label", "")
+    placed = all(isinstance(share, int | float) and 0 <= share <= 1 for share in (x, y))
+    if not placed or not isinstance(label, str) or len(label) > 40:
+        raise Invalid("A pin lies inside the picture and has a label of up to 40 characters.")
+    return {"x": x, "y": y, "label": label}
 
 
 def _locked(session: Session, version_id: int, revision: int) -> Version:

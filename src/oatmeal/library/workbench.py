@@ -16,10 +16,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core import curve as curves
-from oatmeal.core import kernels, measure, tone
+from oatmeal.core import film, kernels, measure, strip, tone
+from oatmeal.core.balance import Balance, Found
 from oatmeal.core.greymap import GreyMap
-from oatmeal.core.pipeline import Pipeline, reduced
-from oatmeal.core.recipe import REST, Recipe, Tone, require_built
+from oatmeal.core.pipeline import Pipeline, Region, reduced
+from oatmeal.core.recipe import REST, Film, Recipe, Tone, require_built
+from oatmeal.core.spot import Spot, read_spot, touched, touched_by_picked
+from oatmeal.core.starts import Start, starts
 from oatmeal.library.errors import Invalid
 from oatmeal.library.models import Photograph
 from oatmeal.library.proxies import BENCH_SIDE, SHEET_SIDE, Proxies
@@ -28,7 +31,7 @@ from oatmeal.photofile.decode import SourcePicture
 
 #: Photographs held ready, and sizes held for each.
 DESKS: Final = 3
-SIZES: Final = 3
+SIZES: Final = 4
 
 #: Side of the frame that figures are taken from while a region at 100 % is shown.
 FIGURES_SIDE: Final = 1024
@@ -39,7 +42,7 @@ MAX_REGION_PIXELS: Final = 16_000_000
 #: Points at which the drawn curve is sampled.
 CURVE_SAMPLES: Final = 129
 
-LAYERS: Final = ("grey", "plain", "colour")
+LAYERS: Final = ("grey", "plain", "colour", "touched")
 
 
 @dataclass(frozen=True)
@@ -55,15 +58,30 @@ class Request:
         Which of grey, plain (the plain conversion) and colour (the original) to send.
     region : (x, y, width, height), optional
         A rectangle of the file's own pixels instead of the whole frame.
-    trace : str, optional
-        Name of a range whose height is wanted for every lift.
+    trace : str or int, optional
+        Name of a range, or number of a picked colour, whose height is wanted for every lift.
+    touched : (x, y) or int, optional
+        What the layer ``touched`` shows: the pixels that move with a spot (shares of width and
+        height), or those that a picked colour (its number) reaches.
+    strip : Strip, optional
+        Cut the whole frame into bands with other values of one setting.
     """
 
     recipe: Recipe
     side: int = 1600
     layers: Sequence[str] = ("grey",)
     region: tuple[int, int, int, int] | None = None
-    trace: str | None = None
+    trace: str | int | None = None
+    touched: tuple[float, float] | int | None = None
+    strip: Strip | None = None
+
+
+@dataclass(frozen=True)
+class Strip:
+    """A test strip: the setting, the recipe of each band, and how the bands stand."""
+
+    recipes: Sequence[Recipe]
+    upright: bool = True
 
 
 @dataclass(frozen=True)
@@ -80,15 +98,17 @@ class Frame:
 class Desk:
     """One photograph being worked on."""
 
-    def __init__(self, sha256: str, suffix: str, proxies: Proxies) -> None:
+    def __init__(self, sha256: str, suffix: str, long_side: int, proxies: Proxies) -> None:
         self._file = (sha256, suffix)
+        self._long_side = long_side
         self._proxies = proxies
         self._lock = threading.Lock()
         self._large = proxies.read(sha256, suffix, BENCH_SIDE)
+        self._auto_guard = proxies.auto_guard(sha256, suffix)
         self._pipelines: OrderedDict[int, Pipeline] = OrderedDict()
         self._greymap = GreyMap(self._large)
         self._source: SourcePicture | None = None
-        self._region: tuple[tuple[int, int, int, int], Pipeline] | None = None
+        self._region: tuple[tuple[int, int, int, int], Region] | None = None
         self._figures_kept: dict[str, tuple[Any, Any]] = {}
 
     def frame(self, request: Request) -> Frame:
@@ -96,17 +116,92 @@ class Desk:
         require_built(request.recipe)
         with self._lock:
             whole = self._pipeline(request.side)
-            shown = whole
             region = None
             if request.region is not None:
                 region = self._clipped(request.region)
-                shown = self._region_pipeline(region)
                 whole = self._pipeline(min(request.side, FIGURES_SIDE))
             codes = whole.codes(request.recipe)
-            layers = [(name, _layer(name, shown, request.recipe)) for name in request.layers]
+            layers = [(name, self._layer(name, whole, region, request)) for name in request.layers]
             figures = self._figures(whole, codes, request)
-        height, width = shown.source.shape[:2]
+        if region is not None:
+            width, height = region[2:]
+        else:
+            height, width = whole.source.shape[:2]
         return Frame(width, height, region, layers, figures)
+
+    def _layer(
+        self,
+        name: str,
+        whole: Pipeline,
+        region: tuple[int, int, int, int] | None,
+        request: Request,
+    ) -> NDArray[np.uint8]:
+        if request.strip is not None and name == "grey":
+            return self._strip(whole, request.strip)
+        if region is None:
+            return self._rendered(name, whole, request)
+        part = self._region_of(region)
+        return part.cut(self._rendered(name, part.pipeline, request))
+
+    def _strip(self, whole: Pipeline, wanted: Strip) -> NDArray[np.uint8]:
+        for recipe in wanted.recipes:
+            require_built(recipe)
+        return strip.render(
+            whole.source,
+            wanted.recipes,
+            upright=wanted.upright,
+            auto_guard=self._auto_guard,
+            scale=max(whole.source.shape[:2]) / self._long_side,
+        )
+
+    def _rendered(self, name: str, pipeline: Pipeline, request: Request) -> NDArray[np.uint8]:
+        recipe = request.recipe
+        if name == "touched":
+            return self._touched(pipeline, request)
+        return _layer(name, pipeline, recipe)
+
+    def _touched(self, pipeline: Pipeline, request: Request) -> NDArray[np.uint8]:
+        recipe, wanted = request.recipe, request.touched
+        if isinstance(wanted, int):
+            if not 0 <= wanted < len(recipe.mix.picked):
+                raise Invalid("There is no such picked colour.")
+            return touched_by_picked(pipeline.analysis(recipe), recipe.mix.picked[wanted])
+        if wanted is None:
+            raise Invalid("Say what should be shown as touched.")
+        spot = read_spot(self._spot_pipeline(), recipe, *wanted)
+        return touched(pipeline.analysis(recipe), recipe.mix, spot)
+
+    def _spot_pipeline(self) -> Pipeline:
+        return self._pipeline(BENCH_SIDE)
+
+    def spot(self, recipe: Recipe, x: float, y: float) -> Spot:
+        """What lies at a place, given in shares of width and height."""
+        with self._lock:
+            return read_spot(self._spot_pipeline(), recipe, x, y)
+
+    def balance(self, recipe: Recipe, strength: float) -> Found:
+        """Lifts that part the picture's colours."""
+        with self._lock:
+            return Balance(self._large, recipe).find(strength)
+
+    def separate(self, recipe: Recipe, pair: tuple[str, str]) -> Found:
+        """Lifts that part two of the picture's colours."""
+        with self._lock:
+            try:
+                found = self._greymap.separate(recipe, pair)
+            except KeyError as error:
+                raise Invalid("The picture has no such colour.") from error
+        if found is None:
+            raise Invalid(
+                "These two lie in the same range, so that lifts cannot part them: "
+                "pick one of them as a colour of its own."
+            )
+        return found
+
+    def starts(self, recipe: Recipe) -> list[Start]:
+        """Twelve starting points."""
+        with self._lock:
+            return starts(self._large, recipe)
 
     def source(self) -> SourcePicture:
         """The file's own pixels, decoded once."""
@@ -122,7 +217,9 @@ class Desk:
     def _pipeline(self, side: int) -> Pipeline:
         side = max(64, min(side, BENCH_SIDE))
         if side not in self._pipelines:
-            self._pipelines[side] = Pipeline(reduced(self._large, side))
+            small = reduced(self._large, side)
+            scale = max(small.shape[:2]) / self._long_side
+            self._pipelines[side] = Pipeline(small, auto_guard=self._auto_guard, scale=scale)
         self._pipelines.move_to_end(side)
         while len(self._pipelines) > SIZES:
             self._pipelines.popitem(last=False)
@@ -137,9 +234,9 @@ class Desk:
             raise Invalid("The region lies outside the photograph or is too large.")
         return x, y, width, height
 
-    def _region_pipeline(self, region: tuple[int, int, int, int]) -> Pipeline:
+    def _region_of(self, region: tuple[int, int, int, int]) -> Region:
         if self._region is None or self._region[0] != region:
-            self._region = (region, Pipeline(self.source().linear(*region)))
+            self._region = (region, Region(self.source(), region))
         return self._region[1]
 
     def _figures(
@@ -150,6 +247,11 @@ class Desk:
         figures = measure.tones(codes, scale.end_codes)
         figures |= self._figures_of_mix(whole, recipe)
         figures["curve"] = _samples(recipe.tone)
+        figures["auto_guard"] = self._auto_guard
+        if isinstance(recipe.mix.base, Film):
+            figures["film"] = _film_figures(recipe.mix.base)
+        if isinstance(request.trace, int) and not 0 <= request.trace < len(recipe.mix.picked):
+            raise Invalid("There is no such picked colour.")
         if request.trace is not None:
             figures["trace"] = self._greymap.trace(recipe, request.trace)
         return figures
@@ -202,6 +304,21 @@ def _samples(settings: Tone) -> list[float]:
     return [round(float(y), 5) for y in curves.evaluate(settings.curve, grid)]
 
 
+def _film_figures(settings: Film) -> dict[str, Any]:
+    """What the spectrum strip draws."""
+    exposure = film.expose(settings)
+    film_edges, filter_edges = film.edges(settings)
+    return {
+        "nm": film.wavelengths().tolist(),
+        "sensitivity": exposure.sensitivity.round(4).tolist(),
+        "passed": exposure.passed.round(4).tolist(),
+        "cost": exposure.cost_stops,
+        "channels": [round(100 * weight, 1) for weight in exposure.weights],
+        "film_edges": film_edges,
+        "filter_edges": filter_edges,
+    }
+
+
 class Workbench:
     """The desks of all photographs in use; the longest unused makes room."""
 
@@ -216,7 +333,8 @@ class Workbench:
         with self._lock:
             desk = self._desks.get(photograph.sha256)
             if desk is None:
-                desk = Desk(photograph.sha256, photograph.suffix, self._proxies)
+                long_side = max(photograph.width, photograph.height)
+                desk = Desk(photograph.sha256, photograph.suffix, long_side, self._proxies)
                 self._desks[photograph.sha256] = desk
                 while len(self._desks) > DESKS:
                     self._desks.popitem(last=False)
@@ -233,7 +351,10 @@ class Workbench:
             if recipe is None:
                 picture = kernels.display(rgb)[..., ::-1]
             else:
-                picture = np.asarray(Pipeline(rgb).codes(recipe))
+                scale = max(rgb.shape[:2]) / max(photograph.width, photograph.height)
+                guard = self._proxies.auto_guard(photograph.sha256, photograph.suffix)
+                small = Pipeline(rgb, auto_guard=guard, scale=scale)
+                picture = np.asarray(small.codes(recipe))
             done, data = cv2.imencode(".jpg", picture, [cv2.IMWRITE_JPEG_QUALITY, 88])
             if not done:
                 raise Invalid("The small picture could not be made.")

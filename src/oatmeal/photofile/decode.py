@@ -11,7 +11,7 @@ import pyvips
 from numpy.typing import NDArray
 
 from oatmeal.core import kernels
-from oatmeal.photofile import metadata, profiles
+from oatmeal.photofile import compression, metadata, profiles
 from oatmeal.photofile.errors import Damaged, NotAPicture, TooLarge, Unsupported
 
 pyvips.cache_set_max(0)  # files are read once; a cache would only hold memory
@@ -65,6 +65,8 @@ class SourcePicture:
         Descriptive metadata, see :mod:`oatmeal.photofile.metadata`.
     notes : list of str
         What a user should know about how the file was read.
+    auto_guard : float
+        Strength of the guard that the compression asks for, :mod:`oatmeal.photofile.compression`.
     """
 
     codes: NDArray[Any]
@@ -73,6 +75,7 @@ class SourcePicture:
     format: str = ""
     exif: bytes = b""
     notes: list[str] = field(default_factory=list)
+    auto_guard: float = 0.0
 
     @property
     def width(self) -> int:
@@ -130,7 +133,9 @@ def decode(path: Path, name: str | None = None, limits: Limits | None = None) ->
     codes = _upright(codes, _orientation(image))
     notes = [header.note] if header.note else []
     profile, tables = _meaning(image, codes, notes)
-    return SourcePicture(codes, tables, profile, header.format, metadata.read(path), notes)
+    exif = metadata.read(path)
+    guard = compression.auto_guard(path) if header.format == "jpeg" else 0.0
+    return SourcePicture(codes, tables, profile, header.format, exif, notes, guard)
 
 
 def _open(path: Path, name: str, limits: Limits) -> tuple[Any, Header]:

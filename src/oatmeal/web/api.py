@@ -150,6 +150,13 @@ def rename_version(version_id: int) -> Reply:
         return {"id": version_id, "name": versions.rename(session, version_id, name).name}
 
 
+@api.put("/versions/<int:version_id>/pins")
+def pin_version(version_id: int) -> Reply:
+    pins = body().get("pins")
+    with services().database.session() as session:
+        return {"id": version_id, "pins": versions.pin(session, version_id, pins)}
+
+
 @api.put("/versions/<int:version_id>/recipe")
 def save_recipe(version_id: int) -> Reply:
     document = body()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import logging
 import secrets
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -148,7 +148,7 @@ def _behind(error: Behind) -> tuple[AnyResponse | str, int]:
 
 
 def _recipe_problem(error: RecipeError) -> tuple[AnyResponse | str, int]:
-    found = [{"path": item.path, "message": item.message} for item in error.problems]
+    found = [asdict(item) for item in error.problems]
     return problem(422, f"The recipe cannot be used: {error}", problems=found)
 
 

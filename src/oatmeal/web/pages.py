@@ -5,11 +5,25 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
+import numpy as np
 from flask import Blueprint, Response, redirect, render_template, request, send_file, url_for
 from werkzeug.wrappers import Response as AnyResponse
 
-from oatmeal.core import curve, measure, ranges
-from oatmeal.core.recipe import REST, Base, Channels, Plain, Recipe, Six
+from oatmeal.core import colour, curve, film, formula, measure, ranges
+from oatmeal.core.examples import CHANNEL_STARTS, FORMULA_EXAMPLES
+from oatmeal.core.pipeline import Pipeline
+from oatmeal.core.recipe import (
+    REST,
+    WEIGHINGS,
+    Base,
+    Channels,
+    Film,
+    Formula,
+    Plain,
+    Recipe,
+    Six,
+    from_document,
+)
 from oatmeal.library import photographs, series, versions
 from oatmeal.library.models import Photograph
 from oatmeal.photofile.encode import FORMATS
@@ -80,16 +94,46 @@ def bench(photograph_id: int) -> str:
 
 def vocabulary() -> dict[str, Any]:
     """The core's constants that the bench draws with, so that no script repeats them."""
-    bases: list[Base] = [Plain(kind="plain"), Channels(kind="channels"), Six(kind="six")]
+    bases: list[Base] = [
+        Film(kind="film", filter="orange"),
+        Channels(kind="channels"),
+        Six(kind="six"),
+        Formula(kind="formula", text="0.3*r + 0.59*g + 0.11*b"),
+        Plain(kind="plain"),
+    ]
     return {
         "rest": Recipe().full_document(),
-        "bases": {base.kind: base.model_dump(mode="json") for base in bases},
-        "weighings": list(Plain.model_json_schema()["properties"]["weighing"]["enum"]),
+        "bases": {base.kind: base.model_dump(mode="json", exclude_none=True) for base in bases},
+        "weighings": {name: plain_chart(name) for name in WEIGHINGS},
+        "films": film.FILMS,
+        "filters": film.FILTERS,
+        "channel_starts": CHANNEL_STARTS,
+        "formula_examples": FORMULA_EXAMPLES,
+        "formula_names": [*formula.VARIABLES, *formula.FUNCTIONS],
+        "centres": ranges.CENTRES,
+        "hues": [hex_of_hue(hue) for hue in range(0, 360, 4)],
         "ranges": list(ranges.NAMES),
         "curves": {name: [list(point) for point in curve.SHIPPED[name]] for name in curve.SHIPPED},
         "codes": [asdict(reading) for reading in measure.code_readings()],
         "formats": list(FORMATS),
     }
+
+
+def plain_chart(weighing: str) -> list[int]:
+    """Codes of the six pure colours, red to magenta, under a plain conversion."""
+    pure = np.array(
+        [[(1, 0, 0), (1, 1, 0), (0, 1, 0), (0, 1, 1), (0, 0, 1), (1, 0, 1)]], np.float32
+    )
+    recipe = from_document({"mix": {"base": {"kind": "plain", "weighing": weighing}}})
+    return [int(code) for code in Pipeline(pure).codes(recipe)[0]]
+
+
+def hex_of_hue(hue_degrees: float) -> str:
+    """A middling colour of an OKLCh hue, for the grey map's foot."""
+    angle = np.radians(hue_degrees)
+    lab = np.array([0.68, 0.12 * np.cos(angle), 0.12 * np.sin(angle)])
+    shown = colour.encode_srgb(np.clip(colour.oklab_to_linear(lab), 0, 1))
+    return "#" + "".join(f"{int(value * 255 + 0.5):02x}" for value in shown)
 
 
 @pages.get("/pictures/<int:photograph_id>.jpg")

@@ -4,18 +4,19 @@ from __future__ import annotations
 
 import json
 import struct
+from dataclasses import asdict
 from typing import Any
 
 from flask import Blueprint, Response, request, send_file
 
-from oatmeal.core import ranges
+from oatmeal.core import ranges, strip
 from oatmeal.core.recipe import from_document
 from oatmeal.exports.finished import FinishedFile, finished_file
 from oatmeal.library import photographs, versions
 from oatmeal.library.errors import Invalid
-from oatmeal.library.workbench import LAYERS, Request
+from oatmeal.library.workbench import LAYERS, Desk, Request, Strip
 from oatmeal.photofile.encode import MIMETYPES, Output
-from oatmeal.web.api import body, number
+from oatmeal.web.api import body, number, text
 from oatmeal.web.app import services
 
 rendering = Blueprint("rendering", __name__)
@@ -25,13 +26,12 @@ rendering = Blueprint("rendering", __name__)
 def frame(photograph_id: int) -> Response:
     """Render a photograph.
 
-    The body is ``{recipe, side, layers?, region?, trace?}``. The answer is binary: the length of
-    a JSON header (4 bytes, little-endian), the header, then the raw 8-bit layers it lists.
+    The body is ``{recipe, side, layers?, region?, trace?, touched?, strip?}``. The answer is
+    binary: the length of a JSON header (4 bytes, little-endian), the header, then the raw 8-bit
+    layers it lists.
     """
     wanted = _request(body())
-    with services().database.session() as session:
-        photograph = photographs.get(session, photograph_id)
-    made = services().workbench.desk(photograph).frame(wanted)
+    made = _desk(photograph_id).frame(wanted)
     header = json.dumps(
         {
             "width": made.width,
@@ -56,23 +56,98 @@ def _request(document: dict[str, Any]) -> Request:
     ):
         raise Invalid("region must be four whole numbers: x, y, width, height.")
     trace = document.get("trace")
-    if trace is not None and trace not in ranges.NAMES:
-        raise Invalid("trace must name a range.")
+    if trace is not None and type(trace) is not int and trace not in ranges.NAMES:
+        raise Invalid("trace must name a range or the number of a picked colour.")
     return Request(
         from_document(document.get("recipe")),
         number(document, "side"),
         layers,
         tuple(region) if region is not None else None,
         trace,
+        _touched(document.get("touched")),
+        _strip(document),
     )
+
+
+def _touched(wanted: Any) -> tuple[float, float] | int | None:
+    if wanted is None or type(wanted) is int:
+        return wanted
+    if not isinstance(wanted, list) or len(wanted) != 2:
+        raise Invalid("touched must be a place or the number of a picked colour.")
+    return _share(wanted[0]), _share(wanted[1])
+
+
+def _share(value: Any) -> float:
+    if type(value) not in (int, float) or not 0 <= value <= 1:
+        raise Invalid("A place is two numbers from 0 to 1.")
+    return float(value)
+
+
+def _strip(document: dict[str, Any]) -> Strip | None:
+    wanted = document.get("strip")
+    if wanted is None:
+        return None
+    if not isinstance(wanted, dict) or not isinstance(wanted.get("values"), list):
+        raise Invalid("strip must name a path and its values.")
+    recipe = from_document(document.get("recipe"))
+    recipes = strip.variants(recipe, text(wanted, "path"), wanted["values"])
+    return Strip(recipes, wanted.get("upright") is not False)
+
+
+def _desk(photograph_id: int) -> Desk:
+    with services().database.session() as session:
+        photograph = photographs.get(session, photograph_id)
+    return services().workbench.desk(photograph)
+
+
+@rendering.post("/api/photographs/<int:photograph_id>/spot")
+def spot(photograph_id: int) -> dict[str, Any]:
+    """What lies at a place: its colour, and how each lift moves for one stop there."""
+    document = body()
+    recipe = from_document(document.get("recipe"))
+    place = _share(document.get("x")), _share(document.get("y"))
+    return asdict(_desk(photograph_id).spot(recipe, *place))
+
+
+@rendering.post("/api/photographs/<int:photograph_id>/balance")
+def balance(photograph_id: int) -> dict[str, Any]:
+    """Lifts that part the picture's colours, and a sentence on what they do."""
+    document = body()
+    strength = document.get("strength", 70)
+    if type(strength) not in (int, float) or not 0 <= strength <= 100:
+        raise Invalid("The strength must be from 0 to 100.")
+    return asdict(_desk(photograph_id).balance(from_document(document.get("recipe")), strength))
+
+
+@rendering.post("/api/photographs/<int:photograph_id>/separate")
+def separate(photograph_id: int) -> dict[str, Any]:
+    """Lifts that part two of the picture's colours."""
+    document = body()
+    pair = document.get("colours")
+    if not isinstance(pair, list) or [type(name) for name in pair] != [str, str]:
+        raise Invalid("Name two colours.")
+    recipe = from_document(document.get("recipe"))
+    return asdict(_desk(photograph_id).separate(recipe, (pair[0], pair[1])))
+
+
+@rendering.post("/api/photographs/<int:photograph_id>/starts")
+def starting_points(photograph_id: int) -> list[dict[str, Any]]:
+    """Twelve starting points: names, words, and the whole recipe of each."""
+    recipe = from_document(body().get("recipe"))
+    return [
+        {
+            "name": start.name,
+            "words": start.words,
+            "recipe": recipe.model_copy(update={"mix": start.mix}).full_document(),
+        }
+        for start in _desk(photograph_id).starts(recipe)
+    ]
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/ready")
 def ready(photograph_id: int) -> dict[str, Any]:
     """Decode the file ahead of the first look at 100 %."""
-    with services().database.session() as session:
-        photograph = photographs.get(session, photograph_id)
-    services().workbench.desk(photograph).prepare_source()
+    _desk(photograph_id).prepare_source()
     return {"id": photograph_id}
 
 

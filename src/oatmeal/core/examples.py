@@ -1,0 +1,52 @@
+"""Settings to begin from: channel percentages and formulas."""
+
+from __future__ import annotations
+
+from typing import Any, Final
+
+#: Red, green and blue in percent (common practice, no source: red carries skin, blue the most noise).
+CHANNEL_STARTS: Final[dict[str, tuple[float, float, float]]] = {
+    "luma": (30.0, 59.0, 11.0),
+    "skin": (70.0, 30.0, 0.0),
+    "sky": (90.0, 30.0, -20.0),
+    "foliage": (20.0, 110.0, -30.0),
+}
+
+
+def _parameter(value: float, low: float, high: float) -> dict[str, float]:
+    return {"value": value, "low": low, "high": high}
+
+
+#: Formulas with a name that says what they do, and a sentence.
+FORMULA_EXAMPLES: Final[tuple[dict[str, Any], ...]] = (
+    {
+        "name": "Three weights, the third follows",
+        "words": "Red and green are set; blue is what is left of one.",
+        "text": "red*r + green*g + (1 - red - green)*b",
+        "parameters": {"red": _parameter(0.3, -1, 2), "green": _parameter(0.59, -1, 2)},
+    },
+    {
+        "name": "Red against blue",
+        "words": "Between the red and the blue channel: skies fall, skin rises.",
+        "text": "share*r + (1 - share)*b",
+        "parameters": {"share": _parameter(0.8, -0.5, 1.5)},
+    },
+    {
+        "name": "Colour lifts the grey",
+        "words": "The more colourful, the lighter; neutrals stay.",
+        "text": "L + lift*chroma",
+        "parameters": {"lift": _parameter(0.8, -3, 3)},
+    },
+    {
+        "name": "Lightest where warm",
+        "words": "The lightest channel for warm colours, luminance for the rest.",
+        "text": "where(r > b, maximum(r, g)*mix + L*(1 - mix), L)",
+        "parameters": {"mix": _parameter(0.6, 0, 1)},
+    },
+    {
+        "name": "Own gamma of light",
+        "words": "Luminance with a power of your own, blue held back.",
+        "text": "Y**gamma * (1 - tint*b)",
+        "parameters": {"gamma": _parameter(0.45, 0.2, 1), "tint": _parameter(0.2, 0, 1)},
+    },
+)

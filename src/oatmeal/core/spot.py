@@ -1,0 +1,86 @@
+"""What lies under the pointer: its colour, and which lifts move it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core import colour, mix, ranges
+from oatmeal.core.mix import Analysis
+from oatmeal.core.pipeline import Pipeline
+from oatmeal.core.recipe import Mix, Picked, Recipe
+
+#: Side of the square that is averaged, in pixels of the frame.
+SIDE_PX: Final = 5
+
+#: A spot whose colour counts for less than this is called neutral.
+NEUTRAL: Final = 0.02
+
+#: No lift moves more than this for one stop at the spot, however pale its colour.
+MOST_PER_STOP: Final = 4.0
+
+
+@dataclass(frozen=True)
+class Spot:
+    """A place in a picture.
+
+    Attributes
+    ----------
+    colour : str
+        Mean colour as ``#rrggbb``.
+    per_stop : dict
+        How far each range's lift must move for the spot to move by one stop; empty for neutrals.
+    """
+
+    colour: str
+    per_stop: dict[str, float]
+
+
+def read_spot(pipeline: Pipeline, recipe: Recipe, x: float, y: float) -> Spot:
+    """Read a place given in shares (0 to 1) of the picture's width and height.
+
+    Each range moves by its weight at the spot over the sum of the squared weights, so that the spot
+    itself moves by the stops that are asked for.
+    """
+    rgb = pipeline.prepared(recipe)
+    height, width = rgb.shape[:2]
+    half = SIDE_PX // 2
+    column = int(np.clip(x * width, 0, width - 1))
+    row = int(np.clip(y * height, 0, height - 1))
+    inside = (
+        slice(max(0, row - half), row + half + 1),
+        slice(max(0, column - half), column + half + 1),
+    )
+    mean = rgb[inside].reshape(-1, 3).mean(axis=0, dtype=np.float64)
+    codes = np.floor(colour.encode_srgb(np.clip(mean, 0, 1)) * 255 + 0.5).astype(int)
+    hexed = "#" + "".join(f"{code:02x}" for code in codes)
+    analysis = pipeline.analysis(recipe)
+    lab = [float(plane[inside].mean()) for plane in (analysis.a_axis, analysis.b_axis)]
+    settings = recipe.mix
+    hue, chroma = colour.hue_and_chroma(np.array([0.0, *lab]))
+    weights = ranges.weights(hue, settings.centres.model_dump())
+    weights = weights * ranges.colourfulness(chroma, settings.pale)
+    squares = float((weights**2).sum())
+    if squares < NEUTRAL**2:
+        return Spot(hexed, {})
+    moves = np.minimum(weights / squares, MOST_PER_STOP)
+    names = zip(ranges.NAMES, moves, strict=True)
+    return Spot(hexed, {name: round(float(move), 4) for name, move in names if move > 0.005})
+
+
+def touched(analysis: Analysis, settings: Mix, spot: Spot) -> NDArray[np.uint8]:
+    """How far every pixel moves with a spot, ``(H, W)``: 0 not at all, 255 as much or more."""
+    lifts = dict.fromkeys(ranges.NAMES, 0.0) | spot.per_stop
+    one_stop = Mix(
+        lifts=Mix().lifts.model_copy(update=lifts), centres=settings.centres, pale=settings.pale
+    )
+    moved = mix.lifted(np.ones_like(analysis.hue), analysis, one_stop)
+    return np.asarray(np.clip(np.log2(moved), 0, 1) * 255 + 0.5, dtype=np.uint8)
+
+
+def touched_by_picked(analysis: Analysis, picked: Picked) -> NDArray[np.uint8]:
+    """How far a picked colour reaches every pixel, 0 to 255."""
+    return np.asarray(mix.reach(analysis, picked) * 255 + 0.5, dtype=np.uint8)
