@@ -82,17 +82,11 @@ def contrast_ratio(lab: Array, lightness: Array, first: Places, second: Places) 
 
 def cielab(rgb_linear: NDArray[np.floating]) -> Array:
     """CIELAB (CIE 015:2018, D65) of linear sRGB ``(..., 3)``."""
-    white = _TO_XYZ.sum(axis=1)
-    ratio = np.maximum(np.asarray(rgb_linear, dtype=np.float64) @ _TO_XYZ.T / white, 0)
+    white = colour.SRGB_TO_XYZ.sum(axis=1)
+    ratio = np.maximum(np.asarray(rgb_linear, dtype=np.float64) @ colour.SRGB_TO_XYZ.T / white, 0)
     root = np.where(ratio > (6 / 29) ** 3, np.cbrt(ratio), ratio * 841 / 108 + 4 / 29)
     x, y, z = root[..., 0], root[..., 1], root[..., 2]
     return np.stack([116 * y - 16, 500 * (x - y), 200 * (y - z)], axis=-1)
-
-
-#: Linear sRGB to CIE XYZ (IEC 61966-2-1, equation 3).
-_TO_XYZ: Final = np.array(
-    [[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]]
-)
 
 
 class Balance:

@@ -14,6 +14,11 @@ from numpy.typing import ArrayLike, NDArray
 #: Luminance of linear red, green and blue (IEC 61966-2-1, the Y row of its matrix; ITU-R BT.709).
 LUMINANCE_WEIGHTS: Final = (0.2126, 0.7152, 0.0722)
 
+#: Linear sRGB to CIE XYZ (IEC 61966-2-1, equation 3).
+SRGB_TO_XYZ: Final = np.array(
+    [[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]]
+)
+
 #: Linear sRGB to cone-like LMS, and the cube roots of LMS to OKLab (Ottosson 2020, as revised
 #: 2021-01-25: https://bottosson.github.io/posts/oklab/).
 SRGB_TO_LMS: Final = np.array(

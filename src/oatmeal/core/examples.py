@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any, Final
 
-#: Red, green and blue in percent (common practice, no source: red carries skin, blue the most noise).
+#: Red, green and blue in percent (common practice, no source: red carries skin, blue carries the
+#: most noise).
 CHANNEL_STARTS: Final[dict[str, tuple[float, float, float]]] = {
     "luma": (30.0, 59.0, 11.0),
     "skin": (70.0, 30.0, 0.0),

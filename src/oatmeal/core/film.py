@@ -15,6 +15,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from oatmeal.core.colour import SRGB_TO_XYZ, encode_srgb
 from oatmeal.core.recipe import Film
 
 #: Sensitive ranges of the films in nm (common practice, no source).
@@ -109,7 +110,8 @@ def band(low_nm: float, high_nm: float, slope_nm: float) -> NDArray[np.float64]:
 def edges(film: Film) -> tuple[tuple[float, float], tuple[float, float] | None]:
     """Edges of the film and of the filter in nm, own ones before named ones."""
     named = FILTERS.get(film.filter)
-    return film.film_edges or FILMS[film.film], film.filter_edges or (named and named[:2])
+    filter_edges = film.filter_edges or (named and named[:2])
+    return film.film_edges or FILMS[film.film], filter_edges
 
 
 def expose(film: Film) -> Exposure:
@@ -140,3 +142,27 @@ def expose(film: Film) -> Exposure:
     weights = weights / weights.sum() if weights.sum() > white * 1e-9 else np.full(3, 1 / 3)
     red, green, blue = (float(weight) for weight in weights)
     return Exposure((red, green, blue), float(-np.log2(total / white)), sensitivity, passed)
+
+
+def spectral_colours() -> list[str]:
+    """A screen colour for each of :func:`wavelengths`, as ``#rrggbb``; for drawing only.
+
+    References
+    ----------
+    C. Wyman, P.-P. Sloan and P. Shirley, "Simple Analytic Approximations to the CIE XYZ Color
+    Matching Functions", JCGT 2 (2013), the multi-lobe fit (constants from memory).
+    """
+    nm = wavelengths()
+
+    def lobe(height: float, centre: float, left: float, right: float) -> NDArray[np.float64]:
+        width = np.where(nm < centre, left, right)
+        return np.asarray(height * np.exp(-0.5 * ((nm - centre) / width) ** 2))
+
+    x = lobe(1.056, 599.8, 37.9, 31.0) + lobe(0.362, 442.0, 16.0, 26.7)
+    x -= lobe(0.065, 501.1, 20.4, 26.2)
+    y = lobe(0.821, 568.8, 46.9, 40.5) + lobe(0.286, 530.9, 16.3, 31.1)
+    z = lobe(1.217, 437.0, 11.8, 36.0) + lobe(0.681, 459.0, 26.0, 13.8)
+    linear = np.stack([x, y, z], axis=-1) @ np.linalg.inv(SRGB_TO_XYZ).T
+    strength = np.clip(linear.max(axis=-1, keepdims=True), 0.12, None)
+    codes = (encode_srgb(np.clip(linear / strength, 0, 1)) * 235).astype(int)
+    return ["#" + "".join(f"{code:02x}" for code in row) for row in codes]

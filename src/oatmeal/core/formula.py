@@ -122,7 +122,9 @@ class _Compiler:
         try:
             tree = ast.parse(flat[lead:], mode="eval")
         except SyntaxError as error:
-            raise FormulaError(_said(error), lead + max(1, error.offset or 1)) from error
+            # without a place, the parser came to the end and found something missing there
+            place = lead + error.offset if error.offset else len(flat.rstrip()) + 1
+            raise FormulaError(_said(error), place) from error
         except (ValueError, RecursionError, MemoryError) as error:
             raise FormulaError("this cannot be read: it is too deep or too large", 1) from error
         self._line = flat[lead:].encode()

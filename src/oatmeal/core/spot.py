@@ -5,16 +5,20 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core import colour, mix, ranges
+from oatmeal.core import colour, measure, mix, ranges
 from oatmeal.core.mix import Analysis
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import Mix, Picked, Recipe
 
 #: Side of the square that is averaged, in pixels of the frame.
 SIDE_PX: Final = 5
+
+#: Side of the square over which what is touched is smoothed.
+SMOOTH_PX: Final = 9
 
 #: A spot whose colour counts for less than this is called neutral.
 NEUTRAL: Final = 0.02
@@ -46,17 +50,8 @@ def read_spot(pipeline: Pipeline, recipe: Recipe, x: float, y: float) -> Spot:
     itself moves by the stops that are asked for.
     """
     rgb = pipeline.prepared(recipe)
-    height, width = rgb.shape[:2]
-    half = SIDE_PX // 2
-    column = int(np.clip(x * width, 0, width - 1))
-    row = int(np.clip(y * height, 0, height - 1))
-    inside = (
-        slice(max(0, row - half), row + half + 1),
-        slice(max(0, column - half), column + half + 1),
-    )
-    mean = rgb[inside].reshape(-1, 3).mean(axis=0, dtype=np.float64)
-    codes = np.floor(colour.encode_srgb(np.clip(mean, 0, 1)) * 255 + 0.5).astype(int)
-    hexed = "#" + "".join(f"{code:02x}" for code in codes)
+    inside = _square(rgb, x, y)
+    hexed = _hex(rgb[inside])
     analysis = pipeline.analysis(recipe)
     lab = [float(plane[inside].mean()) for plane in (analysis.a_axis, analysis.b_axis)]
     settings = recipe.mix
@@ -71,6 +66,44 @@ def read_spot(pipeline: Pipeline, recipe: Recipe, x: float, y: float) -> Spot:
     return Spot(hexed, {name: round(float(move), 4) for name, move in names if move > 0.005})
 
 
+@dataclass(frozen=True)
+class PinReading:
+    """A fixed meter reading: mean colour, and L* of the plain conversion and now."""
+
+    colour: str
+    plain: float
+    now: float
+    zone: str
+
+
+def read_pin(pipeline: Pipeline, recipe: Recipe, x: float, y: float) -> PinReading:
+    """Read the finished grey at a place, averaged over :data:`SIDE_PX` pixels a side."""
+    prepared = pipeline.prepared(recipe)
+    inside = _square(prepared, x, y)
+    star = [reading.lightness for reading in measure.code_readings()]
+    now = float(np.take(star, pipeline.codes(recipe)[inside]).mean())
+    patch = np.ascontiguousarray(prepared[inside])
+    plain = float(colour.lightness(np.clip(colour.luminance(patch), 0, 1)).mean())
+    return PinReading(_hex(patch), round(plain, 2), round(now, 2), measure.zone_name(now))
+
+
+def _square(plane: NDArray[np.float32], x: float, y: float) -> tuple[slice, slice]:
+    height, width = plane.shape[:2]
+    half = SIDE_PX // 2
+    column = int(np.clip(x * width, 0, width - 1))
+    row = int(np.clip(y * height, 0, height - 1))
+    return (
+        slice(max(0, row - half), row + half + 1),
+        slice(max(0, column - half), column + half + 1),
+    )
+
+
+def _hex(rgb_linear: NDArray[np.float32]) -> str:
+    mean = rgb_linear.reshape(-1, 3).mean(axis=0, dtype=np.float64)
+    codes = np.floor(colour.encode_srgb(np.clip(mean, 0, 1)) * 255 + 0.5).astype(int)
+    return "#" + "".join(f"{code:02x}" for code in codes)
+
+
 def touched(analysis: Analysis, settings: Mix, spot: Spot) -> NDArray[np.uint8]:
     """How far every pixel moves with a spot, ``(H, W)``: 0 not at all, 255 as much or more."""
     lifts = dict.fromkeys(ranges.NAMES, 0.0) | spot.per_stop
@@ -78,9 +111,15 @@ def touched(analysis: Analysis, settings: Mix, spot: Spot) -> NDArray[np.uint8]:
         lifts=Mix().lifts.model_copy(update=lifts), centres=settings.centres, pale=settings.pale
     )
     moved = mix.lifted(np.ones_like(analysis.hue), analysis, one_stop)
-    return np.asarray(np.clip(np.log2(moved), 0, 1) * 255 + 0.5, dtype=np.uint8)
+    return _soft(np.clip(np.log2(moved), 0, 1))
 
 
 def touched_by_picked(analysis: Analysis, picked: Picked) -> NDArray[np.uint8]:
     """How far a picked colour reaches every pixel, 0 to 255."""
-    return np.asarray(mix.reach(analysis, picked) * 255 + 0.5, dtype=np.uint8)
+    return _soft(mix.reach(analysis, picked))
+
+
+def _soft(share: NDArray[np.float32]) -> NDArray[np.uint8]:
+    """Shares as 0 to 255, smoothed so that an outline round them does not speckle."""
+    smooth = cv2.blur(share, (SMOOTH_PX, SMOOTH_PX))
+    return np.asarray(smooth * 255 + 0.5, dtype=np.uint8)

@@ -35,7 +35,10 @@ def _with(document: dict[str, Any], path: str, value: Any) -> dict[str, Any]:
     node: Any = document
     *parents, last = path.split(".")
     for key in parents:
-        node = node.get(key) if isinstance(node, dict) else None
+        if isinstance(node, list):
+            node = node[int(key)] if key.isdecimal() and int(key) < len(node) else None
+        else:
+            node = node.get(key) if isinstance(node, dict) else None
     if not isinstance(node, dict):
         raise RecipeError([Problem(path, "there is no such setting")])
     node[last] = value

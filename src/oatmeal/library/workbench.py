@@ -7,7 +7,7 @@ import json
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any, BinaryIO, Final
 
@@ -21,7 +21,7 @@ from oatmeal.core.balance import Balance, Found
 from oatmeal.core.greymap import GreyMap
 from oatmeal.core.pipeline import Pipeline, Region, reduced
 from oatmeal.core.recipe import REST, Film, Recipe, Tone, require_built
-from oatmeal.core.spot import Spot, read_spot, touched, touched_by_picked
+from oatmeal.core.spot import Spot, read_pin, read_spot, touched, touched_by_picked
 from oatmeal.core.starts import Start, starts
 from oatmeal.library.errors import Invalid
 from oatmeal.library.models import Photograph
@@ -63,6 +63,8 @@ class Request:
     touched : (x, y) or int, optional
         What the layer ``touched`` shows: the pixels that move with a spot (shares of width and
         height), or those that a picked colour (its number) reaches.
+    pins : sequence of (x, y)
+        Places to read, in shares of width and height.
     strip : Strip, optional
         Cut the whole frame into bands with other values of one setting.
     """
@@ -74,6 +76,7 @@ class Request:
     trace: str | int | None = None
     touched: tuple[float, float] | int | None = None
     strip: Strip | None = None
+    pins: Sequence[tuple[float, float]] = ()
 
 
 @dataclass(frozen=True)
@@ -247,6 +250,7 @@ class Desk:
         figures = measure.tones(codes, scale.end_codes)
         figures |= self._figures_of_mix(whole, recipe)
         figures["curve"] = _samples(recipe.tone)
+        figures["pins"] = [asdict(read_pin(whole, recipe, *place)) for place in request.pins]
         figures["auto_guard"] = self._auto_guard
         if isinstance(recipe.mix.base, Film):
             figures["film"] = _film_figures(recipe.mix.base)

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from flask import Flask, Response, current_app, render_template, request
+from flask.json.provider import DefaultJSONProvider
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from werkzeug.exceptions import HTTPException
 from werkzeug.sansio.response import Response as AnyResponse
@@ -66,6 +67,9 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
         WTF_CSRF_TIME_LIMIT=None,
         MAX_FORM_MEMORY_SIZE=64 * 1024,
     )
+    provider = app.json
+    assert isinstance(provider, DefaultJSONProvider)
+    provider.sort_keys = False  # names keep the order in which people meet them
     app.jinja_options = {"trim_blocks": True, "lstrip_blocks": True}
     proxies = Proxies(store, settings.limits)
     app.extensions["oatmeal"] = Services(

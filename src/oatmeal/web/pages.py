@@ -107,6 +107,7 @@ def vocabulary() -> dict[str, Any]:
         "weighings": {name: plain_chart(name) for name in WEIGHINGS},
         "films": film.FILMS,
         "filters": film.FILTERS,
+        "spectrum": film.spectral_colours(),
         "channel_starts": CHANNEL_STARTS,
         "formula_examples": FORMULA_EXAMPLES,
         "formula_names": [*formula.VARIABLES, *formula.FUNCTIONS],

@@ -26,8 +26,8 @@ rendering = Blueprint("rendering", __name__)
 def frame(photograph_id: int) -> Response:
     """Render a photograph.
 
-    The body is ``{recipe, side, layers?, region?, trace?, touched?, strip?}``. The answer is
-    binary: the length of a JSON header (4 bytes, little-endian), the header, then the raw 8-bit
+    The body is ``{recipe, side, layers?, region?, trace?, touched?, strip?, pins?}``. The answer
+    is binary: the length of a JSON header (4 bytes, little-endian), the header, then the raw 8-bit
     layers it lists.
     """
     wanted = _request(body())
@@ -66,7 +66,16 @@ def _request(document: dict[str, Any]) -> Request:
         trace,
         _touched(document.get("touched")),
         _strip(document),
+        _pins(document.get("pins", [])),
     )
+
+
+def _pins(wanted: Any) -> list[tuple[float, float]]:
+    if not isinstance(wanted, list) or len(wanted) > versions.MAX_PINS:
+        raise Invalid(f"There can be {versions.MAX_PINS} pins at the most.")
+    if any(not isinstance(place, list) or len(place) != 2 for place in wanted):
+        raise Invalid("A place is two numbers from 0 to 1.")
+    return [(_share(x), _share(y)) for x, y in wanted]
 
 
 def _touched(wanted: Any) -> tuple[float, float] | int | None:

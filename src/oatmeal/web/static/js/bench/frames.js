@@ -1,6 +1,8 @@
 // Asking for frames: one request under way, the newest wish waiting (the latest wins).
 import { send } from "../api.js";
 
+const SENT = ["recipe", "side", "layers", "region", "trace", "touched", "strip", "pins"];
+
 /**
  * @typedef {object} Frame
  * @property {number} width
@@ -47,10 +49,8 @@ export class Frames {
 
   /** @returns {Promise<Frame>} */
   async fetch(wish) {
-    const { recipe, side, layers, region, trace } = wish;
-    const body = { recipe, side, layers };
-    if (region) body.region = region;
-    if (trace) body.trace = trace;
+    const body = {};
+    for (const key of SENT) if (wish[key] !== null && wish[key] !== undefined) body[key] = wish[key];
     const response = await send("POST", this.address, body);
     const buffer = await response.arrayBuffer();
     const length = new DataView(buffer).getUint32(0, true);

@@ -1,40 +1,58 @@
-// The grey map: eight columns in hue order; height is the grey that a colour becomes.
+// The grey map: columns in hue order; height is the grey that a colour becomes. Picked colours stand
+// at the right, and the foot moves the centres of the ranges.
 import { clamp } from "./paths.js";
 import { codeOf, follow, grey, place, set, svg } from "./svg.js";
 
 const WIDTH = 348;
-const HEIGHT = 252;
 const LEFT = 22;
 const TOP = 10;
-const FOOT = 242;
-const SPAN = (WIDTH - LEFT) / 8;
+const FOOT = 174;
+const STRIP = 184;
+const HEIGHT = 200;
 const KEYS = { ArrowUp: 0.1, ArrowDown: -0.1, PageUp: 0.5, PageDown: -0.5 };
+const RARE = 0.02;
+const GAP_DEGREES = 10;
 
 const height = (lightness) => FOOT - (clamp(lightness, 0, 100) / 100) * (FOOT - TOP);
 const lightnessAt = (y) => ((FOOT - y) / (FOOT - TOP)) * 100;
-const middle = (column) => LEFT + (column + 0.5) * SPAN;
+const turn = (degrees) => ((degrees % 360) + 360) % 360;
 
 export class GreyMap {
   /**
-   * @param {HTMLElement} holder @param {string[]} names @param {any[]} readings
-   * @param {{lift: (name: string) => number, move: Function, settle: Function, grasp: Function, spin: Function}} heard
+   * A column is known by its name: a range, or the number of a picked colour.
+   * @param {HTMLElement} holder
+   * @param {{ranges: string[], codes: any[], centres: Object<string, number>, hues: string[]}} vocabulary
+   * @param {{mix: () => any, lift: Function, move: Function, settle: Function, grasp: Function, spin: Function, centre: Function}} heard
    */
-  constructor(holder, names, readings, heard) {
-    Object.assign(this, { names, readings, heard });
+  constructor(holder, vocabulary, heard) {
+    Object.assign(this, { vocabulary, heard, names: vocabulary.ranges, readings: vocabulary.codes });
     this.trace = null;
     this.aim = null;
+    this.picked = -1;
     this.drawing = svg("svg", { viewBox: `0 0 ${WIDTH} ${HEIGHT}`, role: "group", "aria-label": "Grey map" });
-    this.drawing.append(svg("rect", { class: "well", x: LEFT, y: 0, width: WIDTH - LEFT, height: HEIGHT, rx: 6 }));
-    for (let step = 1; step < 10; step += 1) {
-      const y = height(step * 10);
-      this.drawing.append(svg("line", { class: "rule", x1: LEFT, x2: WIDTH, y1: y, y2: y }));
-    }
-    this.drawing.append(this.edge());
-    this.own = svg("g");
-    this.columns = names.map((name, place_) => this.column(name, place_));
-    this.drawing.append(...this.columns.map((column) => column.group), this.own);
-    this.own.setAttribute("pointer-events", "none");
     holder.append(this.drawing);
+    this.build([]);
+  }
+
+  get span() {
+    return (WIDTH - LEFT) / (8 + this.picked);
+  }
+
+  middle(column) {
+    return LEFT + (column + 0.5) * this.span;
+  }
+
+  /** Set the map up for so many columns. */
+  build(picked) {
+    this.picked = picked.length;
+    const own = 8 * this.span;
+    const well = [svg("rect", { class: "well", x: LEFT, y: 0, width: own, height: FOOT + 6, rx: 6 })];
+    if (this.picked) well.push(svg("rect", { class: "well", x: LEFT + own + 3, y: 0, width: this.picked * this.span - 3, height: FOOT + 6, rx: 6 }));
+    for (let step = 1; step < 10; step += 1) well.push(svg("line", { class: "rule", x1: LEFT, x2: WIDTH, y1: height(step * 10), y2: height(step * 10) }));
+    this.own = svg("g", { "pointer-events": "none" });
+    this.columns = [...this.names, ...picked.map((_, number) => number)].map((name, at) => this.column(name, at));
+    this.foot = this.names.map((name, at) => this.centre(name, at));
+    this.drawing.replaceChildren(...well, this.edge(), ...this.columns.map(({ group }) => group), this.own, ...this.hues(), ...this.foot);
   }
 
   /** The black-to-white edge at the left. */
@@ -47,20 +65,25 @@ export class GreyMap {
     return group;
   }
 
-  column(name, place_) {
-    const x = middle(place_);
+  column(name, at) {
+    const x = this.middle(at);
+    const range = typeof name === "string";
+    const tint = range ? name : "own-colour";
+    const small = Math.min(11, this.span * 0.36);
     const parts = {
-      lane: svg("rect", { class: "lane", x: x - SPAN / 2 + 1, y: 1, width: SPAN - 2, height: HEIGHT - 2, rx: 4 }),
-      stem: svg("line", { class: `stem ${name}`, x1: x, x2: x }),
-      hollow: svg("circle", { class: `hollow ${name}`, cx: x, r: 4.5 }),
-      full: svg("circle", { class: `full ${name}`, cx: x, r: 11 }),
+      lane: svg("rect", { class: "lane", x: x - this.span / 2 + 1, y: 1, width: this.span - 2, height: FOOT + 4, rx: 4 }),
+      stem: svg("line", { class: `stem ${tint}`, x1: x, x2: x }),
+      hollow: svg("circle", { class: `hollow ${tint}`, cx: x, r: Math.min(4.5, small) }),
+      full: svg("circle", { class: `full ${tint}`, cx: x, r: small }),
     };
     const group = svg("g", {
-      class: "column", tabindex: 0, role: "slider", "aria-label": `${name} lift`, "aria-orientation": "vertical",
-      "aria-valuemin": -4, "aria-valuemax": 4, "data-range": name,
+      class: "column", tabindex: 0, role: "slider", "aria-label": range ? `${name} lift` : `picked colour ${name + 1} lift`,
+      "aria-orientation": "vertical", "aria-valuemin": -4, "aria-valuemax": 4, "data-range": range ? name : `picked-${name}`,
     }, parts.lane, parts.stem, parts.hollow, parts.full);
-    group.addEventListener("pointerdown", (event) => this.drag(name, event));
+    group.addEventListener("pointerdown", (event) => this.drag(name, at, event));
     group.addEventListener("keydown", (event) => this.key(name, event));
+    group.addEventListener("focus", () => this.heard.focus(name));
+    group.addEventListener("blur", () => this.heard.focus(null));
     group.addEventListener("wheel", (event) => {
       event.preventDefault();
       this.heard.spin(name, event.deltaY < 0 ? 0.1 : -0.1);
@@ -70,35 +93,52 @@ export class GreyMap {
 
   /** Draw the figures of a frame. */
   show(figures) {
-    figures.ranges.forEach((range, place_) => {
-      const { group, stem, hollow, full } = this.columns[place_];
-      const now = height(range.now);
-      set(hollow, { cy: height(range.plain) });
-      set(stem, { y1: height(range.plain), y2: now });
-      set(full, { cy: now, fill: grey(codeOf(range.now, this.readings)) });
-      group.classList.toggle("rare", range.share < 0.01);
-      const lift = this.heard.lift(range.name);
-      set(group, {
-        "aria-valuenow": lift,
-        "aria-valuetext": `${lift} stops, L* ${range.now.toFixed(0)}, plain ${range.plain.toFixed(0)}, ${(range.share * 100).toFixed(0)} percent of the picture`,
-      });
+    const { picked } = this.heard.mix();
+    if (picked.length !== this.picked) this.build(picked);
+    [...figures.ranges, ...figures.picked].forEach((own, at) => {
+      if (at < this.columns.length) this.fill(this.columns[at], own);
+    });
+    picked.forEach((one, number) => {
+      const { stem, hollow, full, group } = this.columns[8 + number];
+      for (const part of [stem, hollow, full]) part.style.stroke = one.colour;
+      group.classList.toggle("off", !one.on);
     });
     this.own.replaceChildren(...figures.colours.map((own, index) => this.dot(own, index)));
+    this.layFoot();
+  }
+
+  fill({ name, group, stem, hollow, full }, own) {
+    const now = height(own.now);
+    set(hollow, { cy: height(own.plain) });
+    set(stem, { y1: height(own.plain), y2: now });
+    set(full, { cy: now, fill: grey(codeOf(own.now, this.readings)) });
+    group.classList.toggle("rare", typeof name === "string" && own.share < RARE);
+    const lift = this.heard.lift(name);
+    set(group, {
+      "aria-valuenow": lift,
+      "aria-valuetext": `${lift} stops, L* ${own.now.toFixed(0)}, plain ${own.plain.toFixed(0)}, ${(own.share * 100).toFixed(0)} percent of the picture`,
+    });
   }
 
   dot(own, index) {
     const neutral = own.column === null;
     const sway = ((index * 7) % 5 - 2) * 2.2;
+    const right = LEFT + 8 * this.span - 4;
     return svg("circle", {
-      class: "own", cx: neutral ? LEFT - 4 : clamp(middle(own.column) + sway, LEFT + 3, WIDTH - 4), cy: height(own.now),
+      class: "own", cx: neutral ? LEFT - 4 : clamp(this.middle(own.column) + sway, LEFT + 3, right), cy: height(own.now),
       r: clamp(Math.sqrt(own.share) * 16, 2.2, 7), fill: own.colour, stroke: "#fbf8f2", "stroke-width": 0.8,
     });
   }
 
-  drag(name, event) {
+  /** Light up columns while their ranges are moved from elsewhere. */
+  light(names) {
+    for (const { name, group } of this.columns) group.classList.toggle("active", names.includes(name));
+  }
+
+  drag(name, at, event) {
     if (event.button !== 0) return;
     event.preventDefault();
-    const { group, full } = this.columns[this.names.indexOf(name)];
+    const { group, full } = this.columns[at];
     group.focus({ preventScroll: true });
     group.classList.add("active");
     const start = place(this.drawing, event).y;
@@ -108,7 +148,7 @@ export class GreyMap {
     this.heard.grasp(name);
     let touched = false;
     follow(group, event, (next) => {
-      const y = place(this.drawing, next).y;
+      const { y } = place(this.drawing, next);
       if (!touched && Math.abs(y - start) < 1.5) return;
       touched = true;
       const wanted = from + (y - start) * (next.shiftKey ? 0.2 : 1);
@@ -131,7 +171,7 @@ export class GreyMap {
   /** The lift that brings a column to a height; from the trace once it is here. */
   stopsFor(y, lift, from) {
     const wanted = lightnessAt(y);
-    if (!this.trace) return clamp(lift + (lightnessAt(y) - lightnessAt(from)) / 20, -4, 4);
+    if (!this.trace?.length) return clamp(lift + (wanted - lightnessAt(from)) / 20, -4, 4);
     const points = this.trace;
     if (wanted <= points[0][1]) return -4;
     for (let i = 1; i < points.length; i += 1) {
@@ -149,5 +189,83 @@ export class GreyMap {
     else return;
     event.preventDefault();
     event.stopPropagation();
+  }
+
+  // the foot: hues along the columns, and a mark for each centre
+
+  /** The hue that stands at a place of the foot (in columns) when all centres are at rest. */
+  hueAt(column) {
+    const low = Math.floor(column);
+    const { centres } = this.vocabulary;
+    const here = centres[this.names[(low + 8) % 8]];
+    const next = centres[this.names[(low + 9) % 8]];
+    return turn(here + turn(next - here) * (column - low));
+  }
+
+  columnOf(hue) {
+    const { centres } = this.vocabulary;
+    for (let at = -1; at < 8; at += 1) {
+      const here = centres[this.names[(at + 8) % 8]];
+      const wide = turn(centres[this.names[(at + 9) % 8]] - here);
+      const far = turn(hue - here);
+      const column = at + far / wide;
+      if (far < wide && column >= -0.5 && column < 7.5) return column;
+    }
+    return 0;
+  }
+
+  hues() {
+    const parts = 72;
+    return Array.from({ length: parts }, (_, part) => svg("rect", {
+      x: LEFT + (part / parts) * 8 * this.span, y: STRIP, width: (8 * this.span) / parts + 0.5, height: 5,
+      fill: this.vocabulary.hues[Math.round(this.hueAt(((part + 0.5) / parts) * 8 - 0.5) / 4) % 90], "pointer-events": "none",
+    }));
+  }
+
+  centre(name, at) {
+    const mark = svg("path", {
+      class: "centre", d: `M0 ${STRIP + 1}L5 ${STRIP + 12}L-5 ${STRIP + 12}Z`, tabindex: 0, role: "slider",
+      "aria-label": `${name} centre`, "aria-valuemin": 0, "aria-valuemax": 360, "data-centre": name,
+    }, svg("title", {}, `Centre of ${name}: drag to where the picture’s colour is`));
+    mark.addEventListener("pointerdown", (event) => {
+      if (event.button !== 0) return;
+      event.preventDefault();
+      mark.focus({ preventScroll: true });
+      follow(mark, event, (next) => {
+        const column = clamp((place(this.drawing, next).x - LEFT) / this.span - 0.5, -0.49, 7.49);
+        this.putCentre(at, this.hueAt(column));
+      }, () => this.heard.settle());
+    });
+    mark.addEventListener("keydown", (event) => {
+      if (event.ctrlKey || event.metaKey || event.altKey) return;
+      const by = { ArrowLeft: -1, ArrowRight: 1, ArrowDown: -1, ArrowUp: 1 }[event.key];
+      if (by) this.putCentre(at, this.heard.mix().centres[name] + by * (event.shiftKey ? 5 : 1));
+      else if (event.key === "Delete" || event.key === "Backspace") this.putCentre(at, this.vocabulary.centres[name]);
+      else return;
+      event.preventDefault();
+      event.stopPropagation();
+      this.heard.settle("soon");
+    });
+    return mark;
+  }
+
+  /** Move a centre; it stays between its neighbours. */
+  putCentre(at, hue) {
+    const { centres } = this.heard.mix();
+    const before = centres[this.names[(at + 7) % 8]];
+    const room = turn(centres[this.names[(at + 1) % 8]] - before);
+    let far = turn(hue - before);
+    const now = turn(centres[this.names[at]] - before);
+    if (far > room) far = now < room / 2 ? GAP_DEGREES : room - GAP_DEGREES;
+    this.heard.centre(this.names[at], Math.round(turn(before + clamp(far, GAP_DEGREES, room - GAP_DEGREES)) * 10) / 10);
+    this.layFoot();
+  }
+
+  layFoot() {
+    const { centres } = this.heard.mix();
+    this.names.forEach((name, at) => set(this.foot[at], {
+      transform: `translate(${this.middle(this.columnOf(centres[name]))} 0)`, "aria-valuenow": centres[name],
+      "aria-valuetext": `${centres[name]} degrees`,
+    }));
   }
 }

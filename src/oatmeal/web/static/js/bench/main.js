@@ -2,13 +2,18 @@
 import Alpine from "../common.js";
 import { ask, say, send } from "../api.js";
 import { exporting } from "./export.js";
+import { SpectrumStrip } from "./film.js";
 import { Frames } from "./frames.js";
 import { GreyMap } from "./greymap.js";
-import { clamp, copy, percent } from "./paths.js";
+import { looking } from "./looking.js";
+import { mixing } from "./mixing.js";
+import { copy } from "./paths.js";
 import { Picture } from "./picture.js";
 import { Saver } from "./saver.js";
 import { Scale } from "./scale.js";
-import { grey } from "./svg.js";
+import { spotting } from "./spotting.js";
+import { starting } from "./starts.js";
+import { testing } from "./teststrip.js";
 import { band } from "./toneband.js";
 import { values } from "./values.js";
 
@@ -16,14 +21,20 @@ const start = JSON.parse(document.getElementById("start").textContent);
 const { photograph, version, vocabulary } = start;
 const SOON_MS = 500;
 const STILL_MS = 160;
-const PAN_STEP = 80;
+const TRIAL_SIDE = 64;
 const HELD = { c: "colour", p: "plain" };
 
 // The instruments hold large arrays and drawings; they stay outside the reactive state.
-let frames, picture, map, scale, saver;
+let frames, picture, map, scale, saver, spectrum;
+const parts = () => ({ frames, picture, map });
 
 Alpine.data("bench", () => ({
   ...values(),
+  ...looking(parts),
+  ...mixing(photograph),
+  ...spotting(photograph, version, parts),
+  ...testing(parts),
+  ...starting(photograph, parts),
   ...exporting(photograph, version.id),
   vocabulary,
   recipe: copy(version.recipe),
@@ -37,32 +48,30 @@ Alpine.data("bench", () => ({
   ready: false,
   failure: "",
   helping: false,
-  zoom: "fit",
-  showing: "grey",
-  marks: false,
   provisional: "",
   waiting: true,
-  clipping: null,
-  shares: {},
-  merging: null,
-  mergingCount: 0,
-  reading: null,
+  touching: null,
+  columnFocus: null,
   pointPicked: false,
 
   init() {
     saver = new Saver(version, this.saver, (recipe) => this.replace(recipe));
     frames = new Frames(photograph.id, (frame) => this.arrived(frame), (problem) => this.failed(problem));
-    const { surround, coarse, picture: fine } = this.$refs;
-    picture = new Picture(surround, coarse, fine, photograph, {
+    const { surround, coarse, picture: fine, over } = this.$refs;
+    picture = new Picture(surround, { coarse, fine, over }, photograph, {
       moved: () => this.moved(),
       read: (codes) => this.meter(codes),
+      press: (event, at) => this.press(event, at),
     });
-    map = new GreyMap(this.$refs.map, vocabulary.ranges, vocabulary.codes, {
-      lift: (name) => this.recipe.mix.lifts[name],
+    map = new GreyMap(this.$refs.map, vocabulary, {
+      mix: () => this.recipe.mix,
+      lift: (name) => this.liftOf(name),
       grasp: (name) => frames.ask(this.wish(true, name)),
-      move: (name, stops) => this.lift(name, Math.round(stops * 100) / 100),
+      move: (name, stops) => this.lift(name, stops),
       spin: (name, by) => this.spinLift(name, by),
-      settle: () => this.settle(),
+      centre: (name, hue) => this.moveCentre(name, hue),
+      focus: (name) => { this.columnFocus = name; },
+      settle: (when) => this.settle(when),
     });
     scale = new Scale(this.$refs.scale, {
       tone: () => this.recipe.tone,
@@ -77,6 +86,15 @@ Alpine.data("bench", () => ({
     document.addEventListener("visibilitychange", () => document.hidden || saver.check());
     send("POST", `/api/photographs/${photograph.id}/ready`, {}).catch(() => {});
     surround.focus({ preventScroll: true });
+  },
+
+  /** The spectrum strip is drawn into the place that its base opens. */
+  openSpectrum(holder) {
+    spectrum = new SpectrumStrip(holder, vocabulary.spectrum, {
+      edges: (which, edges) => this.filmEdges(which, edges),
+      settle: (when) => this.settle(when),
+    });
+    if (this.film) spectrum.show(this.film);
   },
 
   /** Bring back what an earlier page could not save. */
@@ -96,9 +114,15 @@ Alpine.data("bench", () => ({
     const region = picture.region;
     const layers = ["grey"];
     if (!moving) layers.push(...["plain", "colour"].filter((name) => !picture.has(name)));
+    const touched = this.touching;
+    if (touched !== null && (typeof touched === "number" || !picture.touched)) layers.push("touched");
     const half = moving && !region;
     const side = half ? Math.round(picture.side / 2) : picture.side;
-    return { recipe: copy(this.recipe), side, layers, region, trace, half, moving };
+    const pins = copy(this.pins).map(({ x, y }) => [x, y]);
+    return {
+      recipe: copy(this.recipe), side, layers, region, trace, pins, strip: this.stripWish(),
+      touched: copy(touched), half, moving,
+    };
   },
   changing() {
     clearTimeout(this.stillTimer);
@@ -109,6 +133,7 @@ Alpine.data("bench", () => ({
   moved() {
     if (!picture) return;
     this.waiting = true;
+    this.layPins();
     frames.ask(this.wish(this.ready));
     clearTimeout(this.stillTimer);
     this.stillTimer = setTimeout(() => frames.ask(this.wish(false)), STILL_MS);
@@ -119,22 +144,32 @@ Alpine.data("bench", () => ({
     if (!frame.wish.moving && !frames.waiting) this.waiting = false;
     const { figures } = frame;
     this.clipping = figures.clipping;
+    this.autoGuard = figures.auto_guard;
     picture.marks = this.marks ? figures.clipping : null;
+    if (this.touching === null) delete frame.layers.touched;
     picture.show(frame);
     map.show(figures.grey_map);
-    if (frame.wish.trace) map.traced(figures.trace);
+    if (frame.wish.trace !== undefined) map.traced(figures.trace);
     scale.show(figures);
+    this.film = figures.film || null;
+    if (this.film) spectrum?.show(this.film);
+    if (frame.wish.pins.length === this.pins.length) this.pinReadings = figures.pins;
+    this.layPins();
     band(this.$refs.bandPlain, figures.plain_zones, vocabulary.codes, false);
     band(this.$refs.bandNow, figures.zones, vocabulary.codes, true);
-    this.shares = Object.fromEntries(figures.grey_map.ranges.map((range) => [range.name, range.share]));
-    this.mergingCount = figures.grey_map.merging.length;
-    this.merging = figures.grey_map.merging[0] || null;
-    if (this.merging) {
-      this.$refs.mergeOne.style.background = this.merging.colours[0];
-      this.$refs.mergeTwo.style.background = this.merging.colours[1];
-    }
+    this.readMap(figures.grey_map);
     this.provisional = this.stillComing(frame);
     this.meter(picture.pointer ? picture.values(picture.pointer) : null);
+    if (this.recipe.mix.base.kind === "plain") this.drawPlain();
+  },
+  readMap(figures) {
+    this.shares = Object.fromEntries(figures.ranges.map((range) => [range.name, range.share]));
+    this.pickedShares = figures.picked.map(({ share }) => share);
+    this.mergingCount = figures.merging.length;
+    this.merging = figures.merging[0] || null;
+    if (!this.merging) return;
+    this.$refs.mergeOne.style.background = this.merging.colours[0];
+    this.$refs.mergeTwo.style.background = this.merging.colours[1];
   },
   stillComing(frame) {
     if (picture.zoom !== "fit" && String(frame.region) !== String(picture.region)) return "coarse: the file’s pixels are coming";
@@ -148,6 +183,10 @@ Alpine.data("bench", () => ({
   tryAgain() {
     this.failure = "";
     frames.ask(this.wish(false));
+  },
+  /** Ask whether a recipe can be computed; rejects with the problem. */
+  try(recipe) {
+    return frames.fetch({ recipe, side: TRIAL_SIDE, layers: [] });
   },
   openingWords() {
     return this.failure ? "" : "Opening the photograph …";
@@ -174,6 +213,8 @@ Alpine.data("bench", () => ({
   replace(recipe) {
     this.recipe = recipe;
     this.waiting = true;
+    this.draft = "";
+    this.pickedOpen = null;
     scale.draw();
     frames.ask(this.wish(false));
   },
@@ -201,30 +242,6 @@ Alpine.data("bench", () => ({
     say(sentence);
   },
 
-  // mix
-  lift(name, stops) {
-    this.recipe.mix.lifts[name] = clamp(stops, -4, 4);
-    this.changing();
-  },
-  spinLift(name, by) {
-    const now = this.recipe.mix.lifts[name];
-    this.lift(name, by === null ? 0 : Math.round((now + by) * 100) / 100);
-    this.settle("soon");
-  },
-  isPale(name) {
-    return (this.shares[name] ?? 0) < 0.01;
-  },
-  shareOf(name) {
-    const share = this.shares[name];
-    return share === undefined ? "" : `${share < 0.005 && share > 0 ? "<1" : Math.round(share * 100)} %`;
-  },
-  mergingWords() {
-    return this.merging ? `${this.merging.apart.toFixed(1)} L* apart` : "";
-  },
-  mergingChip() {
-    return `Merging: ${this.mergingCount} ${this.mergingCount === 1 ? "pair" : "pairs"}`;
-  },
-
   // tone
   pointWords() {
     const point = this.pointPicked && scale.picked !== null && this.recipe.tone.curve[scale.picked];
@@ -237,54 +254,10 @@ Alpine.data("bench", () => ({
     return "click the curve to add a point";
   },
 
-  // picture
   open(step) {
+    if (this.strip) this.leaveStrip();
     this.step = step;
     sessionStorage.setItem("step", step);
-  },
-  zoomToggle() {
-    const near = picture.pointer;
-    picture.setZoom(picture.zoom === "fit" ? "full" : "fit", near ? { ...near } : undefined);
-    this.zoom = picture.zoom;
-  },
-  zoomWords() {
-    return this.zoom === "fit" ? "Fit" : "100 %";
-  },
-  clippingToggle() {
-    this.marks = !this.marks;
-    picture.marks = this.marks ? this.clipping : null;
-    picture.paint();
-  },
-  clippingWords() {
-    if (!this.clipping) return "Clipping";
-    return `Clipping: black ${percent(this.clipping.low)} · white ${percent(this.clipping.high)}`;
-  },
-  show(layer) {
-    this.showing = layer;
-    picture.layer = layer;
-    picture.paint();
-  },
-  showingWords() {
-    return { colour: "colour original", plain: "plain conversion", grey: "" }[this.showing];
-  },
-  release() {
-    if (this.showing !== "grey") this.show("grey");
-  },
-
-  // meter
-  meter(codes) {
-    const { meterColour, meterPlain, meterNow } = this.$refs;
-    this.reading = codes;
-    const known = (code) => (typeof code === "number" ? grey(code) : "transparent");
-    meterColour.style.background = codes?.colour ? `rgb(${codes.colour.join(" ")})` : "transparent";
-    meterPlain.style.background = known(codes?.plain);
-    meterNow.style.background = known(codes?.grey);
-  },
-  readingOf(layer, what) {
-    const code = this.reading?.[layer];
-    if (typeof code !== "number") return "";
-    const value = vocabulary.codes[code][what];
-    return typeof value === "number" ? String(Math.round(value)) : value;
   },
 
   // the version's name
@@ -306,11 +279,7 @@ Alpine.data("bench", () => ({
 
   // keys
   key(event) {
-    if (event.key === "Escape" && (this.exporting || this.helping)) {
-      if (this.exporting) this.closeExport();
-      this.helping = false;
-      return;
-    }
+    if (event.key === "Escape" && this.leave()) return;
     if (event.target.closest("input:not([type=range]):not([type=checkbox]), textarea, select")) return;
     const command = event.ctrlKey || event.metaKey;
     const letter = event.key.toLowerCase();
@@ -320,14 +289,29 @@ Alpine.data("bench", () => ({
       else this.undo();
       return;
     }
-    if (command || event.altKey || this.exporting || this.helping) return;
+    if (command || event.altKey || this.exporting || this.helping || this.startsOpen) return;
     if (this.single(letter, event)) event.preventDefault();
+  },
+  /** Leave what is open; true if something was. */
+  leave() {
+    if (this.exporting) this.closeExport();
+    else if (this.startsOpen) this.closeStarts();
+    else if (this.helping) this.helping = false;
+    else if (this.strip) this.leaveStrip();
+    else if (this.mode) this.mode = "";
+    else return false;
+    return true;
   },
   single(letter, event) {
     const acts = {
       e: () => this.clippingToggle(), f: () => this.zoomToggle(), m: () => this.open("mix"), t: () => this.open("tone"),
-      ",": () => this.$refs.before?.click(), ".": () => this.$refs.after?.click(), "?": () => this.help(),
+      i: () => this.pinHere(), s: () => this.openStrip(this.focusedPath()), ",": () => this.$refs.before?.click(),
+      ".": () => this.$refs.after?.click(), "?": () => this.help(),
     };
+    if (this.strip && /^[1-9]$/.test(letter)) {
+      this.keepBand(Number(letter) - 1);
+      return true;
+    }
     if (letter in HELD) {
       if (!event.repeat) this.show(HELD[letter]);
       return true;
@@ -338,12 +322,10 @@ Alpine.data("bench", () => ({
     }
     return event.target === this.$refs.surround && this.panBy(event);
   },
-  panBy(event) {
-    const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
-    if (!by || picture.zoom === "fit") return false;
-    const far = PAN_STEP * (event.shiftKey ? 4 : 1);
-    picture.moveBy(by[0] * far, by[1] * far);
-    return true;
+  /** The setting that a test strip is most likely wanted for. */
+  focusedPath() {
+    if (this.columnFocus === null) return undefined;
+    return typeof this.columnFocus === "string" ? `mix.lifts.${this.columnFocus}` : `mix.picked.${this.columnFocus}.lift`;
   },
   keyUp(event) {
     if (HELD[event.key.toLowerCase()] === this.showing) this.show("grey");

@@ -2,21 +2,26 @@
 import { follow } from "./svg.js";
 
 const MARGIN = 20;
+const NOT_PICTURE = "button, input, select, .notice, .pinboard, .stripbar";
 const STRIPE = 4;
 
 const packed = (red, green, blue) => (255 << 24) | (blue << 16) | (green << 8) | red;
 const GREYS = Uint32Array.from({ length: 256 }, (_, code) => packed(code, code, code));
+const HALF = 96;
+const OUTLINE = (190 << 24) | (235 << 16) | (245 << 8) | 250;
 const LOW_MARK = [packed(63, 75, 134), packed(140, 152, 214)];
 const HIGH_MARK = [packed(169, 87, 31), packed(255, 190, 130)];
 
 export class Picture {
   /**
-   * @param {HTMLElement} surround @param {HTMLCanvasElement} coarse the whole frame
-   * @param {HTMLCanvasElement} fine the part seen at 100 % @param {{width: number, height: number}} file
-   * @param {{moved: () => void, read: (point: any) => void}} heard
+   * @param {HTMLElement} surround
+   * @param {{coarse: HTMLCanvasElement, fine: HTMLCanvasElement, over: HTMLCanvasElement}} canvases the
+   *   whole frame, the part seen at 100 %, and the outline over both
+   * @param {{width: number, height: number}} file
+   * @param {{moved: () => void, read: (point: any) => void, press: (event: any, at: any) => boolean}} heard
    */
-  constructor(surround, coarse, fine, file, heard) {
-    Object.assign(this, { surround, coarse, fine, file, heard });
+  constructor(surround, canvases, file, heard) {
+    Object.assign(this, canvases, { surround, file, heard });
     this.zoom = "fit";
     this.centre = { x: file.width / 2, y: file.height / 2 };
     this.whole = {};
@@ -25,7 +30,7 @@ export class Picture {
     this.layer = "grey";
     surround.addEventListener("pointermove", (event) => this.read(event));
     surround.addEventListener("pointerleave", () => heard.read(null));
-    surround.addEventListener("pointerdown", (event) => this.pan(event));
+    surround.addEventListener("pointerdown", (event) => this.press(event));
     new ResizeObserver(() => { this.lay(); heard.moved(); }).observe(surround);
   }
 
@@ -76,8 +81,31 @@ export class Picture {
   show(frame) {
     const target = frame.region ? this.part : this.whole;
     const sized = { width: frame.width, height: frame.height, region: frame.region };
-    for (const [name, data] of Object.entries(frame.layers)) target[name] = { ...sized, data };
+    for (const [name, data] of Object.entries(frame.layers)) {
+      if (name === "touched") this.outline({ ...sized, data });
+      else target[name] = { ...sized, data };
+    }
     this.paint();
+  }
+
+  /** Draw a soft outline round what is touched; null takes it away. */
+  outline(layer) {
+    this.touched = layer;
+    this.over.hidden = !layer;
+    if (!layer) return;
+    const { width, height, data } = layer;
+    Object.assign(this.over, { width, height });
+    const image = new ImageData(width, height);
+    const out = new Uint32Array(image.data.buffer);
+    for (let y = 1; y < height - 1; y += 1) {
+      for (let i = y * width + 1, end = i + width - 2; i < end; i += 1) {
+        if (data[i] < HALF) continue;
+        const inside = data[i - 1] >= HALF && data[i + 1] >= HALF && data[i - width] >= HALF && data[i + width] >= HALF;
+        if (!inside) out[i] = OUTLINE;
+      }
+    }
+    this.over.getContext("2d").putImageData(image, 0, 0);
+    this.lay();
   }
 
   /** True if a layer of what is in view is at hand. */
@@ -133,6 +161,10 @@ export class Picture {
       const [left, top, width, height] = part.region;
       place(this.fine, x + left * scale, y + top * scale, width * scale, height * scale);
     }
+    if (this.touched) {
+      const [left, top, width, height] = this.touched.region || [0, 0, this.file.width, this.file.height];
+      place(this.over, x + left * scale, y + top * scale, width * scale, height * scale);
+    }
     this.surround.classList.toggle("closeup", this.zoom !== "fit");
   }
 
@@ -162,8 +194,14 @@ export class Picture {
     }
   }
 
+  press(event) {
+    if (event.button !== 0 || event.target.closest(NOT_PICTURE)) return;
+    const at = this.locate(event);
+    if (at && this.heard.press(event, at)) return;
+    if (this.zoom !== "fit") this.pan(event);
+  }
+
   pan(event) {
-    if (this.zoom === "fit" || event.button !== 0 || event.target.closest("button, .notice")) return;
     this.surround.focus();
     this.surround.classList.add("panning");
     let last = event;
@@ -182,8 +220,19 @@ export class Picture {
   }
 
   read(event) {
-    this.pointer = event.target.closest("button, .notice") ? null : this.locate(event);
+    this.pointer = event.target.closest("button:not(.pin), .notice, .pinboard, .stripbar") ? null : this.locate(event);
     this.heard.read(this.pointer ? this.values(this.pointer) : null);
+  }
+
+  /** Where a point of the file lies on the surround, in CSS pixels. */
+  placeOf(point) {
+    const { x, y } = this.origin;
+    return { x: x + point.x * this.scale, y: y + point.y * this.scale };
+  }
+
+  /** The point of the file in the middle of what is seen. */
+  middle() {
+    return this.zoom === "fit" ? { x: this.file.width / 2, y: this.file.height / 2 } : { ...this.centre };
   }
 
   /** The codes under a point: grey, plain (one number) and colour (three), where at hand. */

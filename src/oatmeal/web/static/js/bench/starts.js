@@ -1,0 +1,86 @@
+// Starting points: the photograph in a dozen conversions, to choose where to begin. And the small
+// pictures of the plain conversions.
+import { ask, say } from "../api.js";
+import { copy, percent } from "./paths.js";
+import { grey } from "./svg.js";
+
+const SIDE = 300;
+const SMALL = 120;
+
+/** The part of the bench that shows several small pictures. */
+export function starting(photograph, parts) {
+  return {
+    starts: [],
+    startsOpen: false,
+    plainFor: "",
+
+    async openStarts() {
+      this.startsOpen = true;
+      this.starts = [];
+      try {
+        const found = await ask("POST", `/api/photographs/${photograph.id}/starts`, { recipe: copy(this.recipe) });
+        this.starts = found.map((start, number) => ({ ...start, number, figures: null }));
+        await this.$nextTick();
+        this.$refs.startsClose.focus();
+        for (const start of this.starts) await this.drawStart(start);
+      } catch (problem) {
+        say(problem.message);
+      }
+    },
+    async drawStart(start) {
+      const frame = await parts().frames.fetch({ recipe: start.recipe, side: SIDE, layers: ["grey"] });
+      if (!this.startsOpen) return;
+      draw(this.$root.querySelector(`[data-start="${start.number}"] canvas`), frame);
+      start.figures = { clipping: frame.figures.clipping, merging: frame.figures.grey_map.merging.length };
+    },
+    startWords(start) {
+      if (!start.figures) return "…";
+      const { clipping, merging } = start.figures;
+      const merged = merging ? `${merging} merging` : "none merging";
+      return `black ${percent(clipping.low, 1)} · white ${percent(clipping.high, 1)} · ${merged}`;
+    },
+    closeStarts() {
+      this.startsOpen = false;
+      parts().picture.surround.focus();
+    },
+    beginAt(start) {
+      this.recipe.mix = copy(start.recipe.mix);
+      this.closeStarts();
+      this.settle();
+    },
+
+    /** The seven weighings as small pictures of this photograph. */
+    async drawPlain() {
+      const wanted = JSON.stringify(this.recipe.prepare);
+      if (this.plainFor === wanted) return;
+      this.plainFor = wanted;
+      for (const weighing of Object.keys(this.vocabulary.weighings)) {
+        const recipe = { prepare: copy(this.recipe.prepare), mix: { base: { kind: "plain", weighing } } };
+        const frame = await parts().frames.fetch({ recipe, side: SMALL, layers: ["grey"] });
+        const canvas = this.$root.querySelector(`[data-weighing="${weighing}"] canvas`);
+        if (!canvas) {
+          this.plainFor = "";
+          return;
+        }
+        draw(canvas, frame);
+      }
+    },
+    chooseWeighing(weighing) {
+      this.recipe.mix.base = { kind: "plain", weighing };
+      this.settle();
+    },
+    chartStyle(weighing, place) {
+      return { background: grey(this.vocabulary.weighings[weighing][place]) };
+    },
+  };
+}
+
+function draw(canvas, frame) {
+  if (!canvas) return;
+  Object.assign(canvas, { width: frame.width, height: frame.height });
+  const context = canvas.getContext("2d");
+  const image = new ImageData(frame.width, frame.height);
+  const codes = frame.layers.grey;
+  for (let i = 0; i < codes.length; i += 1) image.data.set([codes[i], codes[i], codes[i], 255], 4 * i);
+  context.putImageData(image, 0, 0);
+}
