@@ -9,6 +9,8 @@ import imagecodecs
 import numpy as np
 from numpy.typing import NDArray
 
+from oatmeal.core.colour import decode_srgb
+
 DEMO = Path(__file__).parents[1] / "demo"
 
 
@@ -42,3 +44,13 @@ def write_png(path: Path, pixels: NDArray[Any]) -> Path:
 def read_png(path: Path) -> NDArray[Any]:
     """Read the codes of a PNG with a general-purpose library."""
     return np.asarray(imagecodecs.png_decode(path.read_bytes()))
+
+
+def patches(*rgb_codes, size=30):
+    """Vertical stripes of flat colours, linear."""
+    stripes = np.repeat(np.array(rgb_codes, float)[None, :, None] / 255, size, axis=2)
+    flat = np.repeat(stripes.reshape(1, -1, 3), 60, axis=0)
+    return decode_srgb(flat).astype(np.float32)
+
+
+RED, GREEN, BLUE, GREY = (178, 52, 44), (38, 108, 40), (60, 110, 200), (128, 128, 128)

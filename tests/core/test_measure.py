@@ -2,22 +2,12 @@
 
 import numpy as np
 import pytest
-from samples import codes
+from samples import BLUE, GREEN, GREY, RED, codes, patches
 
 from oatmeal.core import colour, measure
 from oatmeal.core.clusters import find_clusters
 from oatmeal.core.greymap import GreyMap
 from oatmeal.core.recipe import REST, read
-
-
-def patches(*rgb_codes, size=30):
-    """Vertical stripes of flat colours, linear."""
-    stripes = np.repeat(np.array(rgb_codes, float)[None, :, None] / 255, size, axis=2)
-    flat = np.repeat(stripes.reshape(1, -1, 3), 60, axis=0)
-    return colour.decode_srgb(flat).astype(np.float32)
-
-
-RED, GREEN, BLUE, GREY = (178, 52, 44), (38, 108, 40), (60, 110, 200), (128, 128, 128)
 
 
 def test_histogram_equals_bincount():

@@ -10,6 +10,7 @@ from PIL import Image
 from samples import codes, write_png
 
 from oatmeal import cli
+from oatmeal.core import ranges
 from oatmeal.core import recipe as recipes
 from oatmeal.core.pipeline import Pipeline, reduced
 from oatmeal.photofile.decode import decode
@@ -229,3 +230,66 @@ def test_errors_are_pages_for_people_and_documents_for_scripts(web):
     assert reply.json["detail"] == "This version is not there any more."
     assert web.send("POST", "/api/series", {"name": 5}).status_code == 422
     assert web.send("POST", "/api/series", {"name": "x" * 201}).status_code == 422
+
+
+def test_finding_lifts_over_http(web, photograph):
+    address = f"/api/photographs/{photograph[1]}"
+    found = web.send("POST", f"{address}/balance", {"recipe": {}, "strength": 100}).json
+    assert set(found["lifts"]) == set(ranges.NAMES)
+    assert found["words"]
+    header, _ = frame(web, photograph[1], recipe={})
+    merging = header["figures"]["grey_map"]["merging"]
+    if merging:
+        pair = {"recipe": {}, "colours": merging[0]["colours"]}
+        assert web.send("POST", f"{address}/separate", pair).status_code in (200, 422)
+    nonsense = {"recipe": {}, "colours": ["#010203", "#010204"]}
+    assert web.send("POST", f"{address}/separate", nonsense).status_code == 422
+    assert (
+        web.send("POST", f"{address}/balance", {"recipe": {}, "strength": 101}).status_code == 422
+    )
+    points = web.send("POST", f"{address}/starts", {"recipe": SKY}).json
+    assert len(points) == 12
+    assert all(start["recipe"]["tone"]["contrast"] == 20 for start in points)
+
+
+def test_spots_strips_and_touched_layers_over_http(web, photograph):
+    spot = web.send(
+        "POST", f"/api/photographs/{photograph[1]}/spot", {"recipe": {}, "x": 0.5, "y": 0.5}
+    ).json
+    assert spot["colour"].startswith("#")
+    bad = {"recipe": {}, "x": 1.5, "y": 0.5}
+    assert web.send("POST", f"/api/photographs/{photograph[1]}/spot", bad).status_code == 422
+    _, layers = frame(web, photograph[1], recipe={}, layers=["grey", "touched"], touched=[0.5, 0.5])
+    assert layers["touched"].shape == layers["grey"].shape
+    values = {"path": "tone.exposure", "values": [-1, 0, 1]}
+    _, striped = frame(web, photograph[1], recipe={}, strip=values)
+    assert striped["grey"][:, :50].mean() < layers["grey"][:, :50].mean()
+    assert np.array_equal(striped["grey"][:, 60:120], layers["grey"][:, 60:120])
+
+
+def test_pins_are_kept_with_the_version(web, photograph):
+    address = f"/api/versions/{photograph[2]}"
+    pins = [{"x": 0.25, "y": 0.5, "label": "sky"}, {"x": 1, "y": 0, "label": ""}]
+    assert web.send("PUT", f"{address}/pins", {"pins": pins}).json["pins"] == pins
+    assert web.client.get(address).json["pins"] == pins
+    header, _ = frame(web, photograph[1], recipe={}, pins=[[0.25, 0.5]])
+    reading = header["figures"]["pins"][0]
+    assert reading["now"] == pytest.approx(reading["plain"], abs=0.3)
+    for wrong in (
+        [{"x": 2, "y": 0}],
+        [{"x": 0}],
+        "pin",
+        pins * 5,
+        [{"x": 0, "y": 0, "label": "x" * 41}],
+    ):
+        assert web.send("PUT", f"{address}/pins", {"pins": wrong}).status_code == 422
+    assert web.client.get(address).json["pins"] == pins
+
+
+def test_a_formula_error_says_its_column(web, photograph):
+    recipe = {"mix": {"base": {"kind": "formula", "text": "0.5*(r + zz)"}}}
+    reply = web.send(
+        "POST", f"/api/photographs/{photograph[1]}/frame", {"recipe": recipe, "side": 64}
+    )
+    assert reply.status_code == 422
+    assert reply.json["problems"][0]["column"] == 10

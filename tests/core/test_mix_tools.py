@@ -1,0 +1,156 @@
+"""Picked colours, Separate, spots, starting points and test strips."""
+
+import numpy as np
+import pytest
+from samples import BLUE, GREEN, GREY, RED, patches
+
+from oatmeal.core import colour, mix, strip
+from oatmeal.core.greymap import GreyMap
+from oatmeal.core.pipeline import Pipeline
+from oatmeal.core.recipe import REST, Picked, RecipeError, from_document, read
+from oatmeal.core.spot import read_pin, read_spot, touched, touched_by_picked
+from oatmeal.core.starts import starts
+
+OTHER_RED = (210, 90, 70)
+
+
+def hexed(codes):
+    return "#" + "".join(f"{code:02x}" for code in codes)
+
+
+def stops_between(rgb, recipe):
+    """How far a recipe moves each pixel, in stops."""
+    return np.log2(Pipeline(rgb).mixed(recipe) / Pipeline(rgb).mixed(REST))
+
+
+def test_a_picked_colour_parts_two_things_in_one_range():
+    """lift * exp(-(d / reach)^2 / 2), d the OKLab distance, in double precision."""
+    rgb = patches(RED, OTHER_RED, GREEN, GREY)
+    recipe = from_document(
+        {"mix": {"picked": [{"colour": hexed(RED), "reach": 0.05, "lift": 1.5}]}}
+    )
+    moved = stops_between(rgb, recipe)[30]
+    lab = colour.oklab(rgb)[30]
+    distance = np.linalg.norm(lab - mix.picked_lab(hexed(RED)), axis=1)
+    assert np.allclose(moved, 1.5 * np.exp(-((distance / 0.05) ** 2) / 2), atol=2e-3)
+    assert moved[15] == pytest.approx(1.5, abs=0.01)
+    assert moved[45] < 0.3
+    off = recipe.model_copy(
+        update={"mix": recipe.mix.model_copy(
+            update={"picked": (recipe.mix.picked[0].model_copy(update={"on": False}),)}
+        )}
+    )  # fmt: skip
+    assert np.array_equal(Pipeline(rgb).mixed(off), Pipeline(rgb).mixed(REST))
+
+
+def test_picked_colours_stand_on_the_map_and_can_be_traced():
+    recipe = from_document({"mix": {"picked": [{"colour": hexed(BLUE), "lift": 0.5}]}})
+    work = GreyMap(patches(RED, BLUE))
+    figures = work.figures(recipe)["picked"][0]
+    assert figures["share"] == pytest.approx(0.5, abs=0.05)
+    assert figures["now"] > figures["plain"] + 4
+    heights = dict(work.trace(recipe, 0))
+    assert heights[0.5] == pytest.approx(figures["now"], abs=0.6)
+    assert (np.diff(list(heights.values())) >= 0).all()
+
+
+def test_separate_parts_the_pair_and_little_else():
+    work = GreyMap(patches(RED, GREEN, BLUE))
+    merged = work.figures(REST)["merging"][0]
+    found = work.separate(REST, tuple(merged["colours"]))
+    lifted = from_document({"mix": {"lifts": found.lifts}})
+    after = {entry["colour"]: entry["now"] for entry in work.figures(lifted)["colours"]}
+    one, other = (after[name] for name in merged["colours"])
+    assert abs(one - other) >= 8
+    before = {entry["colour"]: entry["now"] for entry in work.figures(REST)["colours"]}
+    blue = next(name for name in after if name not in merged["colours"])
+    assert after[blue] == pytest.approx(before[blue], abs=1)
+    assert "up" in found.words or "down" in found.words
+
+
+def test_two_greys_of_one_range_cannot_be_separated():
+    blues = [(0.55, chroma * np.cos(4.45), chroma * np.sin(4.45)) for chroma in (0.07, 0.17)]
+    codes = colour.encode_srgb(colour.oklab_to_linear(blues)) * 255
+    work = GreyMap(patches(*codes))
+    colours = [entry["colour"] for entry in work.figures(REST)["colours"]]
+    assert work.separate(REST, (colours[0], colours[1])) is None
+    with pytest.raises(KeyError):
+        work.separate(REST, ("#000001", colours[0]))
+
+
+@pytest.mark.parametrize("codes", [RED, GREEN, BLUE, (200, 140, 60)])
+def test_the_spot_itself_moves_by_the_stops_that_are_asked_for(codes):
+    rgb = patches(codes, GREY)
+    spot = read_spot(Pipeline(rgb), REST, 0.25, 0.5)
+    assert spot.colour == hexed(codes)
+    lifts = {name: 0.7 * share for name, share in spot.per_stop.items()}
+    moved = stops_between(rgb, from_document({"mix": {"lifts": lifts}}))
+    assert moved[30, 15] == pytest.approx(0.7, abs=0.02)
+    assert moved[30, 45] == pytest.approx(0, abs=1e-6)
+    mask = touched(Pipeline(rgb).analysis(REST), REST.mix, spot)
+    assert mask[30, 15] == 255
+    assert mask[30, 50] == 0
+
+
+def test_a_neutral_spot_moves_nothing():
+    assert read_spot(Pipeline(patches(GREY)), REST, 0.5, 0.5).per_stop == {}
+
+
+def test_reach_of_a_picked_colour():
+    rgb = patches(RED, GREEN)
+    mask = touched_by_picked(Pipeline(rgb).analysis(REST), Picked(colour=hexed(RED)))
+    assert mask[30, 10] == 255
+    assert mask[30, 50] == 0
+
+
+def test_pins_read_the_finished_grey():
+    rgb = patches(RED, GREEN)
+    recipe = read('{"mix": {"lifts": {"red": 1}}, "tone": {"contrast": 20}}')
+    reading = read_pin(Pipeline(rgb), recipe, 0.25, 0.5)
+    code = Pipeline(rgb).codes(recipe)[30, 15]
+    assert reading.now == pytest.approx(
+        float(colour.lightness(colour.decode_srgb(code / 255))), abs=0.02
+    )
+    plain = float(colour.lightness(colour.luminance(rgb[30, 15])))
+    assert reading.plain == pytest.approx(plain, abs=0.02)
+    assert reading.colour == hexed(RED)
+
+
+def test_twelve_starting_points_that_differ():
+    rgb = patches(RED, GREEN, BLUE, OTHER_RED, GREY, (230, 190, 60))
+    found = starts(rgb, read('{"tone": {"contrast": 30}}'))
+    assert len(found) == 12
+    assert len({start.name for start in found}) == 12
+    greys = [Pipeline(rgb).mixed(REST.model_copy(update={"mix": start.mix})) for start in found]
+    for place, grey in enumerate(greys):
+        for other in greys[place + 1 :]:
+            assert np.abs(grey - other).max() > 0.002
+
+
+def test_each_band_of_a_strip_is_that_frames_band():
+    rgb = patches(RED, GREEN, BLUE, size=40)
+    recipes = strip.variants(REST, "mix.lifts.blue", [-1.0, 0.0, 1.0])
+    for upright in (True, False):
+        made = strip.render(rgb, recipes, upright=upright, auto_guard=1.0)
+        places = strip.edges(rgb.shape[1] if upright else rgb.shape[0], 3)
+        for recipe, begin, end in zip(recipes, places, places[1:], strict=False):
+            whole = Pipeline(rgb, auto_guard=1.0).codes(recipe).astype(int)
+            cut = (slice(None), slice(begin, end)) if upright else (slice(begin, end),)
+            assert np.abs(made[cut] - whole[cut]).max() <= 1
+
+
+@pytest.mark.parametrize(
+    ("path", "values"),
+    [("mix.lifts.pink", [1]), ("mix.lifts.red", [9]), ("nothing.at.all", [1]), ("mix.lifts.red", []),
+     ("mix.picked.0.lift", [1]), ("mix.lifts.red", [0] * 13)],
+)  # fmt: skip
+def test_strips_that_make_no_sense_are_refused(path, values):
+    with pytest.raises(RecipeError):
+        strip.variants(REST, path, values)
+
+
+def test_strips_take_choices_and_picked_colours():
+    bases = [{"kind": "film", "filter": name} for name in ("none", "red")]
+    assert strip.variants(REST, "mix.base", bases)[1].mix.base.filter == "red"
+    recipe = from_document({"mix": {"picked": [{"colour": "#102030"}]}})
+    assert strip.variants(recipe, "mix.picked.0.lift", [0.5])[0].mix.picked[0].lift == 0.5
