@@ -12,7 +12,7 @@ from playwright.sync_api import Page
 from waitress.server import create_server
 
 from oatmeal.core.recipe import Recipe
-from oatmeal.library import versions
+from oatmeal.library import series, versions
 from oatmeal.library.store import FileStore
 from oatmeal.run.serve import SERVER
 from oatmeal.settings import Settings
@@ -36,18 +36,18 @@ def browser_context_args():
 
 @pytest.fixture(scope="session")
 def server(migrated, tmp_path_factory):
-    """Address of a running application, one for the whole run."""
+    """A running application, one for the whole run: its address and its importer."""
     home = tmp_path_factory.mktemp("home")
     app = create_app(migrated, FileStore(home), Settings(home))
     server = create_server(app, host="127.0.0.1", port=0, **SERVER)
     threading.Thread(target=server.run, daemon=True).start()
-    return f"http://127.0.0.1:{server.effective_port}"
+    return f"http://127.0.0.1:{server.effective_port}", app.extensions["oatmeal"].importer
 
 
 @pytest.fixture
 def live(server, database):
     """Address of the running application, with nothing in it."""
-    return server
+    return server[0]
 
 
 @pytest.fixture(autouse=True)
@@ -77,8 +77,8 @@ def quiet(page: Page):
 class Desk:
     """What a photographer does at the bench, and what the test reads off it."""
 
-    def __init__(self, page: Page, live: str, database) -> None:
-        self.page, self.live, self.database = page, live, database
+    def __init__(self, page: Page, live: str, importer, database) -> None:
+        self.page, self.live, self.importer, self.database = page, live, importer, database
 
     def drop(self, *files: tuple[str, bytes], on: str = "main") -> None:
         """Drop files on the page as a file manager would."""
@@ -99,11 +99,11 @@ class Desk:
         )
 
     def begin(self, *paths: Path) -> None:
-        """From an empty start to the bench of the first of these photographs."""
-        self.page.goto(self.live)
-        self.drop(*((path.name, path.read_bytes()) for path in paths))
-        self.page.wait_for_url("**/series/*")
-        self.page.locator("[data-frame] .cover").first.click()
+        """Open the bench on the first of these photographs, in a series of their own."""
+        with self.database.session() as session:
+            number = series.create(session, "Meet").id
+        added = [self.importer.add(number, path.name, [path.read_bytes()]) for path in paths]
+        self.page.goto(f"{self.live}/bench/{added[0].id}")
         self.wait()
 
     def wait(self) -> None:
@@ -161,6 +161,16 @@ class Desk:
             [x, y],
         )
 
+    def at(self, x: float, y: float) -> tuple[float, float]:
+        """A place of the picture, given in shares of its sides, on the page."""
+        left, top, width, height = self.page.evaluate(
+            """() => {
+                const box = document.querySelector("canvas[x-ref=coarse]").getBoundingClientRect();
+                return [box.x, box.y, box.width, box.height];
+            }"""
+        )
+        return left + x * width, top + y * height
+
     def drag(self, locator, dx: float, dy: float, position=None) -> None:
         """Press on the middle of something (or a position in it) and drag it."""
         box = locator.bounding_box()
@@ -175,5 +185,5 @@ class Desk:
 
 
 @pytest.fixture
-def desk(page, live, database):
-    return Desk(page, live, database)
+def desk(page, live, server, database):
+    return Desk(page, live, server[1], database)

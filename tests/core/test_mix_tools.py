@@ -141,8 +141,8 @@ def test_each_band_of_a_strip_is_that_frames_band():
 
 @pytest.mark.parametrize(
     ("path", "values"),
-    [("mix.lifts.pink", [1]), ("mix.lifts.red", [9]), ("nothing.at.all", [1]), ("mix.lifts.red", []),
-     ("mix.picked.0.lift", [1]), ("mix.lifts.red", [0] * 13)],
+    [("mix.lifts.pink", [1]), ("mix.lifts.red", [9]), ("nothing.at.all", [1]),
+     ("mix.lifts.red", []), ("mix.picked.0.lift", [1]), ("mix.lifts.red", [0] * 13)],
 )  # fmt: skip
 def test_strips_that_make_no_sense_are_refused(path, values):
     with pytest.raises(RecipeError):

@@ -36,6 +36,9 @@ PAIRS: Final = 3500
 THRESHOLDS: Final = np.arange(1.0, 16.0)
 SOFTNESS: Final = 1.2
 
+#: Every third threshold stands for its neighbours while lifts are sought.
+_STEPS: Final = THRESHOLDS[1::3]
+
 #: Mean change of L* that is free of a penalty.
 FREE_CHANGE: Final = 3.0
 
@@ -89,6 +92,17 @@ def cielab(rgb_linear: NDArray[np.floating]) -> Array:
     return np.stack([116 * y - 16, 500 * (x - y), 200 * (y - z)], axis=-1)
 
 
+@dataclass(frozen=True)
+class Sought:
+    """The points that the search looks at: luminance, weights, plain L*, pairs and neighbours."""
+
+    base: Array
+    weights: Array
+    plain: Array
+    pairs: tuple[Places, Places]
+    beside: tuple[Places, Places]
+
+
 class Balance:
     """Finds lifts for one picture.
 
@@ -121,7 +135,7 @@ class Balance:
         rows = np.arange(count).reshape(shape)
         beside = rows[:, 1:].reshape(-1), rows[:, :-1].reshape(-1)
         flat = np.linalg.norm(self.lab[beside[0]] - self.lab[beside[1]], axis=1) < 6
-        chosen = generator.permutation(int(flat.sum()))[:POINTS]
+        chosen = generator.permutation(int(flat.sum()))[: POINTS // 2]
         even = np.flatnonzero(flat)[chosen]
         self._beside = beside[0][even], beside[1][even]
         first = generator.integers(0, len(points), 3 * PAIRS)
@@ -134,14 +148,31 @@ class Balance:
         self._apart = apart[usable]
         self.plain = colour.lightness(np.minimum(self.base, 1.0))
         # each pair counts by the thresholds that its colours pass, as in the ratio's mean
-        passed = self._apart[:, None] >= THRESHOLDS
-        self._share = passed / np.maximum(passed.sum(axis=0), 1) / len(THRESHOLDS)
+        passed = self._apart[:, None] >= _STEPS
+        self._share = passed / np.maximum(passed.sum(axis=0), 1) / len(_STEPS)
         held = self.weights[points].mean(axis=0)
         self._free = held > 0.002
+        self._sought = self._only_what_is_looked_at()
+
+    def _only_what_is_looked_at(self) -> Sought:
+        used = np.unique(np.concatenate([self.first, self.second, *self._beside]))
+        place = np.zeros(len(self.base), dtype=np.int64)
+        place[used] = np.arange(len(used))
+        return Sought(
+            self.base[used],
+            self.weights[used],
+            self.plain[used],
+            (place[self.first], place[self.second]),
+            (place[self._beside[0]], place[self._beside[1]]),
+        )
 
     def lightness(self, lifts: Array) -> tuple[Array, Array]:
         """L* of all sample pixels under lifts (8,), and its slope per stop."""
-        y = self.base * np.exp2(self.weights @ lifts)
+        return self._lightness(self.base, self.weights, lifts)
+
+    @staticmethod
+    def _lightness(base: Array, weights: Array, lifts: Array) -> tuple[Array, Array]:
+        y = base * np.exp2(weights @ lifts)
         star = colour.lightness(np.minimum(y, 1.0))
         root = np.cbrt(y)
         slope = np.where(y > (6 / 29) ** 3, 116 / 3 * root, 903.3 * y) * _LN2
@@ -152,23 +183,25 @@ class Balance:
         return contrast_ratio(self.lab, self.lightness(lifts)[0], self.first, self.second)
 
     def _cost(self, lifts: Array) -> tuple[float, Array]:
-        star, slope = self.lightness(lifts)
+        sought = self._sought
+        star, slope = self._lightness(sought.base, sought.weights, lifts)
         gradient = np.zeros(len(star))
-        difference = star[self.first] - star[self.second]
+        first, second = sought.pairs
+        difference = star[first] - star[second]
         size = np.sqrt(difference**2 + 0.25)
-        passed = 1 / (1 + np.exp(np.clip((THRESHOLDS - size[:, None]) / SOFTNESS, -40, 40)))
+        passed = 1 / (1 + np.exp(np.clip((_STEPS - size[:, None]) / SOFTNESS, -40, 40)))
         cost = -float((self._share * passed).sum())
         pull = -(self._share * passed * (1 - passed)).sum(axis=1) / SOFTNESS * difference / size
-        gradient += _spread(pull, self.first, self.second, len(star))
+        gradient += _spread(pull, first, second, len(star))
 
         # the order of light and dark is kept where it was clear
-        before = self.plain[self.first] - self.plain[self.second]
+        before = sought.plain[first] - sought.plain[second]
         turned = np.maximum(0, 4 - difference * np.sign(before)) * (np.abs(before) > 12)
         cost += 0.0006 * float((turned**2).mean())
         push = -0.0012 * turned * np.sign(before) / len(turned)
-        gradient += _spread(push, self.first, self.second, len(star))
+        gradient += _spread(push, first, second, len(star))
 
-        change = star - self.plain
+        change = star - sought.plain
         mean = float(np.sqrt(change**2 + 1).mean())
         if mean > FREE_CHANGE:
             cost += 0.02 * (mean - FREE_CHANGE) ** 2
@@ -176,20 +209,20 @@ class Balance:
         drift = float(change.mean())
         cost += 0.001 * drift**2
         gradient += 0.002 * drift / len(star)
-        over = np.maximum(0, star - 98.5) * (self.plain < 98.5)
+        over = np.maximum(0, star - 98.5) * (sought.plain < 98.5)
         cost += 0.004 * float((over**2).mean())
         gradient += 0.008 * over / len(star)
 
-        one, other = self._beside
+        one, other = sought.beside
         if len(one):
             rough = star[one] - star[other]
-            was = self.plain[one] - self.plain[other]
+            was = sought.plain[one] - sought.plain[other]
             more = np.maximum(0, rough**2 - was**2)
             cost += 0.0006 * float(more.mean())
             noise = 0.0012 * rough * (more > 0) / len(one)
             gradient += _spread(noise, one, other, len(star))
 
-        slope_of_lifts = self.weights.T @ (gradient * slope)
+        slope_of_lifts = sought.weights.T @ (gradient * slope)
         jump = lifts - np.roll(lifts, 1)
         cost += 0.001 * float((lifts**2).sum()) + 0.0008 * float((jump**2).sum())
         slope_of_lifts += 0.002 * lifts + 0.0016 * (jump - np.roll(jump, -1))
@@ -206,7 +239,7 @@ class Balance:
                 jac=True,
                 method="L-BFGS-B",
                 bounds=bounds,
-                options={"maxiter": 40},
+                options={"maxiter": 20},
             )
             if best is None or result.fun < best.fun - 1e-9:
                 best = result

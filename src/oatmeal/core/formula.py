@@ -70,10 +70,11 @@ class Program:
     operands: NDArray[np.float32]
     depth: int
 
-    def uses(self, *names: str) -> bool:
-        """True if any of these variables occurs."""
-        variables = self.operands[self.codes == CODES["variable"]]
-        return any(VARIABLES.index(name) in variables for name in names)
+    def used(self) -> NDArray[np.bool_]:
+        """Which of :data:`VARIABLES` occur."""
+        found = np.zeros(len(VARIABLES), dtype=np.bool_)
+        found[self.operands[self.codes == CODES["variable"]].astype(int)] = True
+        return found
 
 
 def compile_formula(text: str, parameters: Mapping[str, float]) -> Program:

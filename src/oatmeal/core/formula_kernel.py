@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.formula import CODES, VARIABLES, Program
-from oatmeal.core.lanes import DECODE_TABLE, decode_row, encode_one, hue_steps, oklab
+from oatmeal.core.lanes import DECODE_TABLE, cube_root, decode_row, encode_one, hue_steps, oklab
 from oatmeal.core.ranges import HUE_TABLE_SIZE
 
 _f = np.float32
@@ -29,27 +29,34 @@ _LOG, _EXP, _WHERE, _CLIP = (CODES[n] for n in ("log", "exp", "where", "clip"))
 _DEGREES: Final = _f(360.0 / HUE_TABLE_SIZE)
 
 
-_parallel: Any = numba.njit(parallel=True, nogil=True, cache=True, error_model="numpy")
+_parallel: Any = numba.njit(
+    parallel=True, nogil=True, cache=True, error_model="numpy", fastmath={"contract", "arcp"}
+)
 
 
 @_parallel
-def _run(rgb, codes, operands, depth, with_colour, decode, out):  # type: ignore[no-untyped-def]
+def _run(rgb, codes, operands, depth, used, decode, out):  # type: ignore[no-untyped-def]
     width = rgb.shape[1]
     for y in numba.prange(rgb.shape[0]):
         known = np.empty((10, width), np.float32)
         stack = np.empty((depth, width), np.float32)
-        for x in range(width):
-            r, g, b = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
-            known[0, x], known[1, x], known[2, x] = encode_one(r), encode_one(g), encode_one(b)
-            known[3, x], known[4, x], known[5, x] = r, g, b
-            light = max(_f(0.2126) * r + _f(0.7152) * g + _f(0.0722) * b, _f(0.0))
-            known[6, x] = light
-            root = light ** _f(1.0 / 3.0)
-            dark = light * _f(841.0 / 108.0) + _f(4.0 / 29.0)
-            star = _f(1.16) * (root if light > _f(0.008856452) else dark) - _f(0.16)
-            known[7, x] = star
-            if with_colour:
-                _, a_axis, b_axis = oklab(r, g, b)
+        for channel in range(3):
+            for x in range(width):
+                known[3 + channel, x] = rgb[y, x, channel]
+            if used[channel]:
+                for x in range(width):
+                    known[channel, x] = encode_one(known[3 + channel, x])
+        if used[6] or used[7]:
+            for x in range(width):
+                light = _f(0.2126) * known[3, x] + _f(0.7152) * known[4, x]
+                light = max(light + _f(0.0722) * known[5, x], _f(0.0))
+                known[6, x] = light
+                dark = light * _f(841.0 / 108.0) + _f(4.0 / 29.0)
+                root = cube_root(light) if light > _f(0.008856452) else dark
+                known[7, x] = _f(1.16) * root - _f(0.16)
+        if used[8] or used[9]:
+            for x in range(width):
+                _, a_axis, b_axis = oklab(known[3, x], known[4, x], known[5, x])
                 known[8, x] = hue_steps(a_axis, b_axis) * _DEGREES
                 known[9, x] = math.sqrt(a_axis * a_axis + b_axis * b_axis)
         top = -1
@@ -141,7 +148,7 @@ def evaluate(rgb_linear: NDArray[np.float32], program: Program) -> NDArray[np.fl
         program.codes,
         program.operands,
         program.depth,
-        program.uses("hue", "chroma"),
+        program.used(),
         DECODE_TABLE,
         out,
     )

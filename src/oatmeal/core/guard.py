@@ -1,10 +1,9 @@
 """The guard: colour smoothed along the light, so that lifts do not show blocks and noise.
 
 A JPEG keeps light finely and colour coarsely. A lift computed from the coarse colour draws its
-blocks into the grey. The guard fits OKLab a and b locally as a linear function of the encoded
-light, which is fine, and uses the fitted colour for the lifts alone. Where colour varies without
-the light (a red flower in green of the same brightness) the fit fails, and the pixel's own colour
-is kept.
+blocks into the grey. The guard fits OKLab a and b locally as a linear function of its L, which is
+fine, and uses the fitted colour for the lifts alone. Where colour varies without the light (a red
+flower in green of the same brightness) the fit fails, and the pixel's own colour is kept.
 
 References
 ----------
@@ -29,7 +28,7 @@ Plane = NDArray[np.float32]
 CELL: Final = 4
 RADIUS: Final = 3
 
-#: Variance of encoded light below which a window counts as flat.
+#: Variance of OKLab L below which a window counts as flat.
 FLAT: Final = 1e-4
 
 #: Residual variance (OKLab) that a good fit has; windows are weighted by its inverse square.
@@ -65,76 +64,28 @@ class Guarding:
         return max(1, round(CELL * self.scale))
 
 
-def guarded(
-    rgb_linear: NDArray[np.float32], a_axis: Plane, b_axis: Plane, guarding: Guarding
-) -> tuple[Plane, Plane]:
+def guarded(light: Plane, a_axis: Plane, b_axis: Plane, guarding: Guarding) -> tuple[Plane, Plane]:
     """OKLab a and b that follow the light.
 
     Parameters
     ----------
-    rgb_linear : float32 (H, W, 3)
-        Where the light comes from.
-    a_axis, b_axis : float32 (H, W)
-        OKLab of the same picture.
+    light, a_axis, b_axis : float32 (H, W)
+        OKLab of a picture; its L is the light that the colours are fitted to.
 
     Returns
     -------
     a_axis, b_axis : float32 (H, W)
     """
-    light = kernels.encoded_luminance(rgb_linear)
     cell = guarding.cell
-    small = [_coarse(plane, cell) for plane in (light, a_axis, b_axis)]
-    fit = _fit(*small)
-    height, width = light.shape
-    fine = [_fine(plane, cell, height, width) for plane in fit]
-    return kernels.follow_light(light, (a_axis, b_axis), fine, guarding.strength)
+    coarse = [kernels.cell_means(plane, cell) for plane in (light, a_axis, b_axis)]
+    fit = kernels.light_fit(coarse, RADIUS, FLAT, GOOD_FIT, (OWN_FROM, OWN_AT))
+    return kernels.follow_light(light, (a_axis, b_axis), _wide(fit, cell), cell, guarding.strength)
 
 
-def _fit(light: Plane, a_axis: Plane, b_axis: Plane) -> list[Plane]:
-    """Slopes and offsets of a and b over light, and how far the own colour is kept."""
-    mean = _box(light)
-    variance: Plane = np.maximum(_box(light * light) - mean * mean, 0)
-    slopes, offsets = [], []
-    residual: Plane = np.zeros_like(light)
-    for plane in (a_axis, b_axis):
-        mean_colour = _box(plane)
-        covariance = _box(light * plane) - mean * mean_colour
-        slope = covariance / (variance + np.float32(FLAT))
-        residual += np.maximum(
-            _box(plane * plane) - mean_colour * mean_colour - slope * covariance, 0
-        )
-        slopes.append(slope)
-        offsets.append(mean_colour - slope * mean)
-    weight: Plane = (residual + np.float32(GOOD_FIT)) ** np.float32(-2.0)
-    total = _box(weight)
-    averaged = [_box(plane * weight) / total for plane in (*slopes, *offsets, residual)]
-    return [*averaged[:4], _own(averaged[4])]
-
-
-def _own(residual: Plane) -> Plane:
-    t = np.clip((residual - OWN_FROM) / (OWN_AT - OWN_FROM), 0, 1)
-    return np.asarray(t * t * (3 - 2 * t), dtype=np.float32)
-
-
-def _box(plane: Plane) -> Plane:
-    side = 2 * RADIUS + 1
-    return np.asarray(
-        cv2.boxFilter(plane, -1, (side, side), borderType=cv2.BORDER_REPLICATE), dtype=np.float32
-    )
-
-
-def _coarse(plane: Plane, cell: int) -> Plane:
-    """Means over cells; the picture is continued to a whole number of them."""
-    height, width = plane.shape
-    below, right = -height % cell, -width % cell
-    if below or right:
-        padded = cv2.copyMakeBorder(plane, 0, below, 0, right, cv2.BORDER_REPLICATE)
-        plane = np.asarray(padded, dtype=np.float32)
-    size = (plane.shape[1] // cell, plane.shape[0] // cell)
-    return np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
-
-
-def _fine(plane: Plane, cell: int, height: int, width: int) -> Plane:
-    size = (plane.shape[1] * cell, plane.shape[0] * cell)
-    large = cv2.resize(plane, size, interpolation=cv2.INTER_LINEAR)
-    return np.ascontiguousarray(large[:height, :width])
+def _wide(fit: NDArray[np.float32], cell: int) -> NDArray[np.float32]:
+    """Cells spread along the rows alone; the kernel reads between the rows."""
+    count, rows, columns = fit.shape
+    wide = np.empty((count, rows, columns * cell), dtype=np.float32)
+    for plane, spread in zip(fit, wide, strict=True):
+        cv2.resize(plane, (columns * cell, rows), spread, interpolation=cv2.INTER_LINEAR)
+    return wide

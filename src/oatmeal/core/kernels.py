@@ -8,6 +8,7 @@ numpy twins live in the tests.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import Any, Final
 
 import numba
@@ -131,22 +132,125 @@ def _polar(a_axis, b_axis, hue, chroma):  # type: ignore[no-untyped-def]
 
 
 @_parallel
-def _encoded_luminance(rgb, out):  # type: ignore[no-untyped-def]
-    for y in numba.prange(rgb.shape[0]):
-        light = np.empty(rgb.shape[1], np.float32)
-        for x in range(rgb.shape[1]):
-            light[x] = _RED_Y * rgb[y, x, 0] + _GREEN_Y * rgb[y, x, 1] + _BLUE_Y * rgb[y, x, 2]
-        for x in range(rgb.shape[1]):
-            out[y, x] = encode_one(max(light[x], _f(0.0)))
+def _cell_means(plane, cell, out):  # type: ignore[no-untyped-def]
+    height, width = plane.shape
+    for row in numba.prange(out.shape[0]):
+        sums = np.zeros(out.shape[1] * cell, np.float32)
+        for step in range(cell):
+            line = plane[min(row * cell + step, height - 1)]
+            for x in range(width):
+                sums[x] += line[x]
+            for x in range(width, sums.shape[0]):
+                sums[x] += line[width - 1]
+        for column in range(out.shape[1]):
+            total = _f(0.0)
+            for step in range(cell):
+                total += sums[column * cell + step]
+            out[row, column] = total / _f(cell * cell)
 
 
 @_parallel
-def _follow_light(light, own, slope, offset, kept, strength, out):  # type: ignore[no-untyped-def]
+def _box_means(planes, radius, out):  # type: ignore[no-untyped-def]
+    count, height, width = planes.shape
+    share = _f(1.0) / _f((2 * radius + 1) ** 2)
+    for place in numba.prange(count * height):
+        plane, y = place // height, place % height
+        # slices instead of shifted places, which would have to be checked one by one
+        column = np.zeros(width + 2 * radius, np.float32)
+        inside = column[radius : radius + width]
+        for step in range(-radius, radius + 1):
+            line = planes[plane, min(max(y + step, 0), height - 1)]
+            for x in range(width):
+                inside[x] += line[x]
+        for x in range(radius):
+            column[x] = column[radius]
+            column[width + radius + x] = column[width + radius - 1]
+        row = np.zeros(width, np.float32)
+        for step in range(2 * radius + 1):
+            shifted = column[step : step + width]
+            for x in range(width):
+                row[x] += shifted[x]
+        result = out[plane, y]
+        for x in range(width):
+            result[x] = row[x] * share
+
+
+@_parallel
+def _products(light, a_axis, b_axis, out):  # type: ignore[no-untyped-def]
     for y in numba.prange(light.shape[0]):
+        one, two, three = light[y], a_axis[y], b_axis[y]
         for x in range(light.shape[1]):
-            fitted = slope[y, x] * light[y, x] + offset[y, x]
-            share = strength * (_f(1.0) - kept[y, x])
-            out[y, x] = own[y, x] + share * (fitted - own[y, x])
+            out[0, y, x] = one[x]
+            out[1, y, x] = two[x]
+            out[2, y, x] = three[x]
+        for x in range(light.shape[1]):
+            out[3, y, x] = one[x] * one[x]
+            out[4, y, x] = one[x] * two[x]
+            out[5, y, x] = one[x] * three[x]
+        for x in range(light.shape[1]):
+            out[6, y, x] = two[x] * two[x]
+            out[7, y, x] = three[x] * three[x]
+
+
+@_parallel
+def _weighted_fit(means, flat, good, out):  # type: ignore[no-untyped-def]
+    for y in numba.prange(means.shape[1]):
+        for x in range(means.shape[2]):
+            light, a, b = means[0, y, x], means[1, y, x], means[2, y, x]
+            variance = max(means[3, y, x] - light * light, _f(0.0)) + flat
+            with_a = means[4, y, x] - light * a
+            with_b = means[5, y, x] - light * b
+            slope_a, slope_b = with_a / variance, with_b / variance
+            residual = max(means[6, y, x] - a * a - slope_a * with_a, _f(0.0))
+            residual += max(means[7, y, x] - b * b - slope_b * with_b, _f(0.0))
+            weight = _f(1.0) / ((residual + good) * (residual + good))
+            out[0, y, x] = weight
+            out[1, y, x] = slope_a * weight
+            out[2, y, x] = slope_b * weight
+            out[3, y, x] = (a - slope_a * light) * weight
+            out[4, y, x] = (b - slope_b * light) * weight
+            out[5, y, x] = residual * weight
+
+
+@_parallel
+def _settled_fit(averaged, own_from, own_at, out):  # type: ignore[no-untyped-def]
+    span = _f(1.0) / (own_at - own_from)
+    for y in numba.prange(out.shape[1]):
+        for x in range(out.shape[2]):
+            share = _f(1.0) / averaged[0, y, x]
+            out[0, y, x] = averaged[1, y, x] * share
+            out[1, y, x] = averaged[2, y, x] * share
+            out[2, y, x] = averaged[3, y, x] * share
+            out[3, y, x] = averaged[4, y, x] * share
+            t = (averaged[5, y, x] * share - own_from) * span
+            t = min(max(t, _f(0.0)), _f(1.0))
+            out[4, y, x] = t * t * (_f(3.0) - _f(2.0) * t)
+
+
+@_parallel
+def _follow_light(light, one, two, fit, cell, strength, out_one, out_two):  # type: ignore[no-untyped-def]
+    rows = fit.shape[1]
+    for y in numba.prange(light.shape[0]):
+        place = max((y + 0.5) / cell - 0.5, 0.0)
+        above = min(int(place), rows - 1)
+        below = min(above + 1, rows - 1)
+        t = _f(place - above)
+        width = light.shape[1]
+        share = np.empty(width, np.float32)
+        for x in range(width):
+            kept = fit[4, above, x] + t * (fit[4, below, x] - fit[4, above, x])
+            share[x] = strength * (_f(1.0) - kept)
+        # two short loops: with more arrays in one, the compiler gives up on many pixels at a time
+        for x in range(width):
+            slope = fit[0, above, x] + t * (fit[0, below, x] - fit[0, above, x])
+            offset = fit[2, above, x] + t * (fit[2, below, x] - fit[2, above, x])
+            own = one[y, x]
+            out_one[y, x] = own + share[x] * (slope * light[y, x] + offset - own)
+        for x in range(width):
+            slope = fit[1, above, x] + t * (fit[1, below, x] - fit[1, above, x])
+            offset = fit[3, above, x] + t * (fit[3, below, x] - fit[3, above, x])
+            own = two[y, x]
+            out_two[y, x] = own + share[x] * (slope * light[y, x] + offset - own)
 
 
 @_parallel
@@ -298,31 +402,71 @@ def polar(a_axis: Plane, b_axis: Plane) -> tuple[Plane, Plane]:
     return hue, chroma
 
 
-def encoded_luminance(rgb_linear: Colour) -> Plane:
-    """sRGB-encoded luminance of linear colour ``(H, W, 3)``, clamped at 0."""
-    out = _plane(rgb_linear)
-    _encoded_luminance(rgb_linear, out)
+def cell_means(plane: Plane, cell: int) -> Plane:
+    """Means of a plane ``(H, W)`` over square cells, the last ones continued past the edge."""
+    height, width = plane.shape
+    out = np.empty((-(-height // cell), -(-width // cell)), dtype=np.float32)
+    _cell_means(plane, cell, out)
     return out
 
 
+def box_means(planes: NDArray[np.float32], radius: int) -> NDArray[np.float32]:
+    """Means over squares of ``2 * radius + 1`` pixels a side, of planes ``(n, H, W)``."""
+    out = np.empty_like(planes)
+    _box_means(planes, radius, out)
+    return out
+
+
+def light_fit(
+    planes: Sequence[Plane], radius: int, flat: float, good: float, own: tuple[float, float]
+) -> NDArray[np.float32]:
+    """Local linear fits of two colour planes over the light, averaged by how well they fit.
+
+    Parameters
+    ----------
+    planes : three float32 (h, w)
+        Light and two colours.
+    radius : int
+        Windows have ``2 * radius + 1`` pixels a side.
+    flat : float
+        Variance of light below which a window counts as flat.
+    good : float
+        Residual variance of a good fit; windows weigh by ``(residual + good) ** -2``.
+    own : (from, at)
+        Residual variance from which the own colour begins to count, and where it is kept.
+
+    Returns
+    -------
+    float32 (5, h, w)
+        Slopes of both, offsets of both, and how far (0 to 1) the own colour is kept.
+    """
+    products = np.empty((8, *planes[0].shape), dtype=np.float32)
+    _products(*planes, products)
+    weighted_fit = np.empty((6, *planes[0].shape), dtype=np.float32)
+    _weighted_fit(box_means(products, radius), _f(flat), _f(good), weighted_fit)
+    fit = np.empty((5, *planes[0].shape), dtype=np.float32)
+    _settled_fit(box_means(weighted_fit, radius), _f(own[0]), _f(own[1]), fit)
+    return fit
+
+
 def follow_light(
-    light: Plane, own: tuple[Plane, Plane], fit: list[Plane], strength: float
+    light: Plane, own: tuple[Plane, Plane], fit: Plane, cell: int, strength: float
 ) -> tuple[Plane, Plane]:
-    """Colour planes moved toward a linear function of the light.
+    """OKLab a and b moved toward a linear function of the light.
 
     Parameters
     ----------
     light : float32 (H, W)
     own : two float32 (H, W)
         The planes as they are.
-    fit : five float32 (H, W)
-        Slopes of both, offsets of both, and how far (0 to 1) the own value is kept.
+    fit : float32 (5, h, W)
+        One row for each ``cell`` rows of the picture, read between them in straight lines: slopes
+        of both, offsets of both, and how far (0 to 1) the own value is kept.
     strength : float
         0 to 1.
     """
     one, two = np.empty_like(light), np.empty_like(light)
-    _follow_light(light, own[0], fit[0], fit[2], fit[4], _f(strength), one)
-    _follow_light(light, own[1], fit[1], fit[3], fit[4], _f(strength), two)
+    _follow_light(light, *own, fit, cell, _f(strength), one, two)
     return one, two
 
 
@@ -432,7 +576,9 @@ def warm() -> None:
     lift(base, hue, chroma, table, 0.005, 0.05)
     lift_picked(base, planes, np.ones((1, 5), dtype=np.float32))
     nearness(planes, np.ones(5, dtype=np.float32))
-    follow_light(encoded_luminance(rgb), planes[1:], [base] * 5, 1.0)
+    light_fit([cell_means(plane, 2) for plane in planes], 1, 1e-4, 2e-5, (1e-4, 1e-3))
+    fit = np.zeros((5, 1, 1), dtype=np.float32)
+    follow_light(base, planes[1:], fit, 2, 1.0)
     ramp = np.linspace(0, 1, 16, dtype=np.float32)
     counts(through_table(base, 1.0, ramp, 1.0, np.uint8))
     through_table(base, 1.0, ramp, 1.0, np.uint16)

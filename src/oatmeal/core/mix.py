@@ -57,7 +57,7 @@ def analyse(rgb_linear: NDArray[np.float32], guarding: Guarding | None = None) -
     """
     lightness, a_axis, b_axis = kernels.colours(rgb_linear)
     if guarding is not None and guarding.strength > 0:
-        a_axis, b_axis = guard.guarded(rgb_linear, a_axis, b_axis, guarding)
+        a_axis, b_axis = guard.guarded(lightness, a_axis, b_axis, guarding)
     return Analysis(lightness, a_axis, b_axis, *kernels.polar(a_axis, b_axis))
 
 

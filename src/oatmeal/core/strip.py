@@ -39,9 +39,12 @@ def _with(document: dict[str, Any], path: str, value: Any) -> dict[str, Any]:
             node = node[int(key)] if key.isdecimal() and int(key) < len(node) else None
         else:
             node = node.get(key) if isinstance(node, dict) else None
-    if not isinstance(node, dict):
+    if isinstance(node, dict):
+        node[last] = value
+    elif isinstance(node, list) and last.isdecimal() and int(last) < len(node):
+        node[int(last)] = value
+    else:
         raise RecipeError([Problem(path, "there is no such setting")])
-    node[last] = value
     return document
 
 

@@ -218,13 +218,13 @@ Alpine.data("bench", () => ({
     scale.draw();
     frames.ask(this.wish(false));
   },
-  async undo() {
-    await this.settleNow();
-    await saver.step("undo");
+  undo() {
+    this.settleNow();
+    return saver.step("undo");
   },
-  async redo() {
-    await this.settleNow();
-    await saver.step("redo");
+  redo() {
+    this.settleNow();
+    return saver.step("redo");
   },
   undoTitle() {
     return this.saver.undo ? `Undo: ${this.saver.undo} (Ctrl Z)` : "Nothing to undo";

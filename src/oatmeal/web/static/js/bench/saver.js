@@ -104,8 +104,14 @@ export class Saver {
 
   /** @param {"undo"|"redo"} which */
   async step(which) {
+    this.say("saving …");
     await this.flush();
-    if (this.shown.conflict || !this.shown[which]) return;
+    if (this.shown.conflict) return;
+    if (!this.shown[which]) {
+      this.say("saved");
+      return;
+    }
+    this.say("saving …");
     try {
       const version = await ask("POST", `${this.address}/${which}`, { revision: this.revision });
       this.take(version);

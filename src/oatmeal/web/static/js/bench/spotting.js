@@ -19,7 +19,7 @@ export function spotting(photograph, version, parts) {
   const shares = (at) => ({ x: at.x / photograph.width, y: at.y / photograph.height });
   return {
     mode: "",
-    dragLifts: true,
+    dragLifts: false,
     pickedOpen: null,
     pins: copy(version.pins),
     pinsAt: [],

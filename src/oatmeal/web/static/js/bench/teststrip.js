@@ -2,6 +2,7 @@
 import { at, clamp, copy, put, words } from "./paths.js";
 
 const COUNTS = [5, 7, 9];
+const CENTRE_GAP = 10;
 
 /** A number to try: path, words, limits and the usual step between bands. */
 const number = (path, name, low, high, step) => ({ id: path, words: name, path, low, high, step });
@@ -33,7 +34,10 @@ export function testing(parts) {
       const { base, picked } = this.recipe.mix;
       const choice = (id, name, path, values, named) => ({ id, words: name, path, values, named });
       const lifts = this.vocabulary.ranges.map((name) => number(`mix.lifts.${name}`, `${name} lift`, -4, 4, 0.5));
-      const own = picked.map((_, place) => number(`mix.picked.${place}.lift`, `${this.pickedTitle(place)} lift`, -4, 4, 0.5));
+      const own = picked.flatMap((_, place) => [
+        number(`mix.picked.${place}.lift`, `${this.pickedTitle(place)} lift`, -4, 4, 0.5),
+        number(`mix.picked.${place}.reach`, `${this.pickedTitle(place)} reach`, 0.01, 0.3, 0.02),
+      ]);
       const bases = { ...copy(this.bases), [base.kind]: copy(base) };
       const names = { film: "film", channels: "channels", six: "six colours", formula: "formula", plain: "plain" };
       const settings = [...lifts, ...own, ...OF_BASE[base.kind], number("mix.pale", "pale colours", 0, 100, 20), number("mix.guard", "guard", 0, 100, 25)];
@@ -43,16 +47,32 @@ export function testing(parts) {
         settings.push(choice("filters", "filters", "mix.base", filters.map((filter) => ({ ...plain, filter })), filters));
         const films = Object.keys(this.vocabulary.films);
         settings.push(choice("films", "films", "mix.base", films.map((film) => ({ ...plain, film })), films));
+        for (const which of ["film", "filter"].filter((name) => base[`${name}_edges`])) {
+          const [low, high] = base[`${which}_edges`];
+          settings.push(number(`mix.base.${which}_edges.0`, `${which}, low edge`, 380, high - 10, 15));
+          settings.push(number(`mix.base.${which}_edges.1`, `${which}, high edge`, low + 10, 780, 15));
+        }
       }
       if (base.kind === "formula") {
         for (const [name, { low, high }] of Object.entries(base.parameters)) {
           settings.push(number(`mix.base.parameters.${name}.value`, `${name} of the formula`, low, high, (high - low) / 8));
         }
       }
+      settings.push(...this.centreSettings());
       const weighings = Object.keys(this.vocabulary.weighings);
       settings.push(choice("weighings", "plain conversions", "mix.base", weighings.map((weighing) => ({ kind: "plain", weighing })), weighings));
       settings.push(choice("bases", "bases", "mix.base", Object.values(bases), Object.keys(bases).map((kind) => names[kind])));
       return settings;
+    },
+    /** The centres, each free between its neighbours; those beside the turn of the circle stay out. */
+    centreSettings() {
+      const { centres } = this.recipe.mix;
+      const names = this.vocabulary.ranges;
+      return names.map((name, place) => {
+        const low = centres[names[(place + 7) % 8]] + CENTRE_GAP;
+        const high = centres[names[(place + 1) % 8]] - CENTRE_GAP;
+        return number(`mix.centres.${name}`, `${name} centre`, low, high, 5);
+      }).filter(({ low, high, path }) => low < at(this.recipe, path) && at(this.recipe, path) < high);
     },
     openStrip(path) {
       const settings = this.stripSettings();

@@ -1,0 +1,108 @@
+"""What the Mix step's tools cost and what the guard gains, in one run.
+
+The unit J is the JPEG encoding (quality 85) of the same 1600x1067 grey frame. Run with
+``.venv/bin/python benchmarks/mix.py``; nothing here judges, it prints.
+"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import cv2
+import numpy as np
+from frames import DEMO, FRAME, median, say
+
+from oatmeal.core import formula_kernel, kernels, mix, strip
+from oatmeal.core.balance import Balance
+from oatmeal.core.formula import compile_formula
+from oatmeal.core.greymap import GreyMap
+from oatmeal.core.guard import Guarding
+from oatmeal.core.pipeline import Pipeline, reduced
+from oatmeal.core.recipe import REST, from_document
+from oatmeal.core.starts import starts
+from oatmeal.photofile.decode import decode
+
+sys.path.insert(0, str(Path(__file__).parents[1] / "tests" / "core"))
+sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
+import test_guard as scene  # the synthetic sky is drawn once, for the test and for this
+
+
+def guard_gain() -> None:
+    codes, tree = scene.sky_with_trees()
+    ideal = scene.shown(codes, blue=-2.5)
+    border = cv2.dilate(((tree > 0.1) & (tree < 0.9)).astype(np.uint8), np.ones((17, 17))) > 0
+    print("sky behind trees, JPEG 4:2:0, blue down 2.5 stops, PSNR against the uncompressed mix")
+    for quality in (35, 60, 90):
+        coarse = scene.jpeg(codes, quality)
+        without, with_guard = (scene.shown(coarse, guard, blue=-2.5) for guard in (0.0, 1.0))
+        gains = scene.psnr(without, ideal), scene.psnr(with_guard, ideal)
+        errors = [np.abs(found - ideal)[border].mean() for found in (without, with_guard)]
+        print(
+            f"  quality {quality}: without {gains[0]:.1f} dB, with {gains[1]:.1f} dB, "
+            f"edge error {100 * (errors[1] / errors[0] - 1):+.0f} %"
+        )
+
+
+def costs() -> None:
+    picture = decode(DEMO / "first-lift.jpg")
+    rgb = reduced(picture.linear(0, 0, picture.width, picture.height), FRAME[0])
+    work = Pipeline(rgb)
+    grey = work.codes(REST)
+    quality = [cv2.IMWRITE_JPEG_QUALITY, 85]
+    unit = median(lambda n: cv2.imencode(".jpg", grey, quality))
+    print(f"\nJ = {unit * 1000:.2f} ms for {grey.shape[1]}x{grey.shape[0]}")
+    plain = median(lambda n: mix.analyse(rgb)) / unit
+    guarded = median(lambda n: mix.analyse(rgb, Guarding(1.0))) / unit
+    say("colours of a picture, once per picture", plain, "J", "")
+    say("guard, added to that once per picture", guarded - plain, "J", "<= 3")
+
+    def drag(guard: float) -> float:
+        def one(count: int) -> None:
+            lifts = {"blue": -0.01 * count, "red": 0.5}
+            work.codes(from_document({"mix": {"lifts": lifts, "guard": guard}}))
+
+        return median(one) / unit
+
+    without, with_guard = drag(0), drag(100)
+    say("drag in Mix without guard, pixels alone", without, "J", "")
+    say("drag in Mix with guard, pixels alone", with_guard, "J", "<= 8")
+    picked = {"colour": "#3060c0", "reach": 0.08}
+
+    def pick(count: int) -> None:
+        moved = [picked | {"lift": 0.01 * count}]
+        work.codes(from_document({"mix": {"picked": moved}}))
+
+    say("drag of a picked colour, pixels alone", median(pick) / unit, "J", "")
+    program = compile_formula("where(hue > 200, r, Y**0.45) * (1 - 0.2*b)", {})
+    say(
+        "a formula with hue",
+        median(lambda n: formula_kernel.evaluate(rgb, program)) / unit,
+        "J",
+        "",
+    )
+    lifts = [-2.0, -1.5, -1.0, -0.5, 0.0, 0.5, 1.0, 1.5, 2.0]
+    bands = strip.variants(REST, "mix.lifts.blue", lifts)
+    nine = median(lambda n: strip.render(rgb, bands, upright=True)) / unit
+    fresh = median(lambda n: Pipeline(rgb).codes(bands[0])) / unit
+    say("test strip of nine bands against one fresh frame", nine / fresh, "x", "about 1")
+    found = median(lambda n: Balance(rgb, REST).find(), rounds=5)
+    print(f"Balance on a {rgb.shape[1]} px proxy: {found * 1000:.0f} ms (aim 100)")
+    whole = median(lambda n: all_starts(rgb), rounds=3, warm=1)
+    print(f"twelve starting points with their figures: {whole:.2f} s (target 1.5)")
+
+
+def all_starts(rgb: np.ndarray) -> None:
+    small = Pipeline(reduced(rgb, 300))
+    figures = GreyMap(rgb)
+    for start in starts(rgb, REST):
+        recipe = REST.model_copy(update={"mix": start.mix})
+        small.codes(recipe)
+        figures.figures(recipe)
+
+
+if __name__ == "__main__":
+    kernels.warm()
+    formula_kernel.warm()
+    guard_gain()
+    costs()
