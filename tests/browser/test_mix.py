@@ -153,7 +153,8 @@ def test_pins_read_lift_and_stay(bench, page):
     board = page.locator(".pinboard")
     expect(board.locator("tbody tr")).to_have_count(1)
     page.get_by_label("Label of pin 1").fill("sky")
-    page.get_by_label("Label of pin 1").press("Enter")
+    with page.expect_response("**/pins"):
+        page.get_by_label("Label of pin 1").press("Enter")
     page.mouse.move(*bench.at(0.3, 0.72))
     page.get_by_role("main").focus()
     page.keyboard.press("i")
@@ -173,13 +174,14 @@ def test_pins_read_lift_and_stay(bench, page):
     bench.settled()
     assert bench.recipe() == REST  # a run of keys is one step
     place = pin.bounding_box()
-    pin.press("Control+Shift+ArrowRight")
-    page.wait_for_timeout(200)
+    with page.expect_response("**/pins"):
+        pin.press("Control+Shift+ArrowRight")
     assert pin.bounding_box()["x"] > place["x"] + 3
     page.reload()
     bench.wait()
     expect(page.get_by_label("Label of pin 1")).to_have_value("sky")
-    page.locator("[data-pin='1']").press("Delete")
+    with page.expect_response("**/pins"):
+        page.locator("[data-pin='1']").press("Delete")
     expect(board.locator("tbody tr")).to_have_count(1)
     with bench.database.session() as session:
         assert [pin["label"] for pin in versions.get(session, 1).pins] == ["sky"]

@@ -66,8 +66,6 @@ def test_hostile_text_is_refused_with_a_sentence(text):
 @pytest.mark.parametrize(
     ("document", "path"),
     [
-        ({"tone": {"clarity": 10}}, "tone.clarity"),
-        ({"tone": {"zones": [0, 0, 0, 1, 0, 0, 0, 0, 0]}}, "tone.zones"),
         ({"areas": [{}]}, "areas"),
     ],
 )

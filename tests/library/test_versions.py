@@ -97,7 +97,7 @@ def test_of_two_at_the_same_moment_one_wins(act):
 
 
 def test_bad_and_unbuilt_recipes_are_refused_and_nothing_changes(act):
-    for document in ({"mix": {"lifts": {"red": 9}}}, {"tone": {"clarity": 5}}, None):
+    for document in ({"mix": {"lifts": {"red": 9}}}, {"areas": [{}]}, None):
         with pytest.raises(RecipeError):
             act(versions.save, 1, document)
     assert act.state()["revision"] == 1

@@ -131,7 +131,7 @@ def test_a_frame_can_be_smaller_or_a_region_of_the_file(web, photograph, jpeg, t
 @pytest.mark.parametrize(
     "wish",
     [
-        {}, {"recipe": 3}, {"recipe": {"tone": {"clarity": 3}}}, {"recipe": {}, "side": "x"},
+        {}, {"recipe": 3}, {"recipe": {"areas": [{}]}}, {"recipe": {}, "side": "x"},
         {"recipe": {}, "layers": ["secret"]}, {"recipe": {}, "region": [1, 2]},
         {"recipe": {}, "region": [900, 0, 5, 5]}, {"recipe": {}, "trace": "pink"},
     ],

@@ -25,7 +25,7 @@ _RED_Y, _GREEN_Y, _BLUE_Y = (_f(weight) for weight in LUMINANCE_WEIGHTS)
 _LOG2_E = _f(math.log2(math.e))
 
 #: Digest of lanes.py, see there.
-LANES: Final = "2c5e2cd7de00"
+LANES: Final = "cd62a841ecd7"
 
 Plane = NDArray[np.float32]
 Colour = NDArray[np.float32]

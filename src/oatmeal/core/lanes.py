@@ -126,3 +126,18 @@ def exp2(stops):  # type: ignore[no-untyped-def]
     series = _E1 + part * (_E2 + part * (_E3 + part * (_E4 + part * (_E5 + part * _E6))))
     scale = np.int32((np.int32(whole) + np.int32(127)) << np.int32(23)).view(np.float32)
     return (_f(1.0) + part * series) * scale
+
+
+@_inline
+def log2_one(value):  # type: ignore[no-untyped-def]
+    """Logarithm of a positive number: its exponent, and a series for the rest."""
+    bits = np.float32(value).view(np.int32)
+    whole = np.int32(bits >> np.int32(23)) - np.int32(127)
+    rest = np.int32((bits & np.int32(0x7FFFFF)) | np.int32(0x3F800000)).view(np.float32)
+    large = rest > _f(1.41421356)
+    rest = rest * _f(0.5) if large else rest
+    exponent = _f(whole) + _f(1.0) if large else _f(whole)
+    t = (rest - _f(1.0)) / (rest + _f(1.0))
+    u = t * t
+    series = _f(1.0) + u * (_f(1 / 3) + u * (_f(1 / 5) + u * (_f(1 / 7) + u * _f(1 / 9))))
+    return exponent + _f(2.0 / math.log(2)) * t * series

@@ -13,9 +13,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core import guard, mix, prepare, tone
+from oatmeal.core import guard, local, mix, prepare, tone
 from oatmeal.core.colour import decode_srgb, encode_srgb
 from oatmeal.core.guard import Guarding
+from oatmeal.core.local import Window
 from oatmeal.core.recipe import Recipe
 
 Depth = type[np.uint8] | type[np.uint16]
@@ -24,6 +25,9 @@ T = TypeVar("T")
 #: Rows of the picture that an export holds in floating point at a time.
 STRIP_ROWS = 256
 
+
+#: Longer side of the picture that the local part of Tone looks at as a whole.
+WHOLE_SIDE = 1600
 
 #: In a proxy smaller than this, the file's faults have averaged out and the guard does nothing.
 SMALLEST_GUARDED = 0.25
@@ -72,6 +76,9 @@ class Pipeline:
         Strength, 0 to 1, of the guard where the recipe says ``auto``.
     scale : float
         Pixels of this picture for one of the file; less than 1 in a proxy.
+    within : (Pipeline, Window), optional
+        Of a part: a pipeline on the whole picture at some size, and where the part lies. The local
+        part of Tone looks at the whole.
 
     Notes
     -----
@@ -79,15 +86,23 @@ class Pipeline:
     """
 
     def __init__(
-        self, rgb_linear: NDArray[np.float32], *, auto_guard: float = 0.0, scale: float = 1.0
+        self,
+        rgb_linear: NDArray[np.float32],
+        *,
+        auto_guard: float = 0.0,
+        scale: float = 1.0,
+        within: tuple[Pipeline, Window] | None = None,
     ) -> None:
         self.source = np.ascontiguousarray(rgb_linear, dtype=np.float32)
+        self._within = within
         self._auto_guard = auto_guard
         self._pixel_scale = scale
         self._prepared = _Memory()
         self._analysis = _Memory()
         self._base = _Memory()
         self._mixed = _Memory()
+        self._bands = _Memory()
+        self._local = _Memory()
         self._scale = _Memory()
         self._codes = _Memory()
 
@@ -102,8 +117,7 @@ class Pipeline:
         rgb, part = self.prepared(recipe), effective.mix
         base_key = (effective.prepare, part.base)
         base = self._base.get(base_key, lambda: mix.base_grey(rgb, part.base))
-        lift_key = (*base_key, part.lifts, part.centres, part.pale, part.picked, part.guard)
-        return self._mixed.get(lift_key, lambda: self._lifted(base, effective))
+        return self._mixed.get(_mixed_key(effective), lambda: self._lifted(base, effective))
 
     def _lifted(self, base: NDArray[np.float32], effective: Recipe) -> NDArray[np.float32]:
         if not mix.moves(effective.mix):
@@ -122,20 +136,62 @@ class Pipeline:
             return None
         return Guarding(strength, self._pixel_scale)
 
+    def bands(self, recipe: Recipe) -> local.Bands:
+        """Coefficients of the base and the middle band, of the whole picture."""
+        if self._within is not None:
+            return self._within[0].bands(recipe)
+        effective = recipe.effective()
+        grey, character = self.mixed(recipe), effective.tone.character
+        key = (*_mixed_key(effective), character)
+        return self._bands.get(key, lambda: local.find_bands(grey, character))
+
+    def toned(self, recipe: Recipe) -> NDArray[np.float32]:
+        """Linear grey after exposure and everything local, before the scale's table."""
+        effective = recipe.effective()
+        settings = effective.tone
+        grey = self.mixed(recipe)
+        if local.at_rest(settings):
+            gain = np.float32(2.0**settings.exposure)
+            return grey if settings.exposure == 0 else grey * gain
+        return self._local_grey(effective, grey)
+
+    def _local_grey(self, effective: Recipe, grey: NDArray[np.float32]) -> NDArray[np.float32]:
+        settings = effective.tone
+        bands = self.bands(effective)
+        height, width = grey.shape
+        window = self._within[1] if self._within else Window(0, 0, width, height)
+        key = (*_mixed_key(effective), *local.settings_of(settings))
+        return self._local.get(key, lambda: local.apply(grey, settings, bands, window))
+
     def scale(self, recipe: Recipe) -> tone.Scale:
-        """The compiled Tone step."""
+        """The compiled table of the Tone step."""
         effective = recipe.effective()
         brightest = 2.0 ** max(0.0, effective.prepare.exposure)
         peak = mix.peak(effective.mix, brightest) if effective.tone.hold_ends else 1.0
-        key = (effective.tone, peak)
-        return self._scale.get(key, lambda: tone.compile_scale(effective.tone, peak))
+        settings = effective.tone
+        if not local.at_rest(settings):
+            # the exposure is in the grey that the table gets, and with it what local gains add
+            peak *= 2.0 ** (settings.exposure + local.highest_gain(settings))
+            settings = settings.model_copy(update={"exposure": 0.0})
+        key = (settings, peak)
+        return self._scale.get(key, lambda: tone.compile_scale(settings, peak))
 
     def codes(self, recipe: Recipe, dtype: Depth = np.uint8) -> NDArray[Any]:
         """The finished grey as codes, uint8 or uint16 ``(H, W)``."""
         effective = recipe.effective()
-        grey, scale = self.mixed(recipe), self.scale(recipe)
+        scale = self.scale(recipe)
+        grey = self.mixed(recipe)
+        if not local.at_rest(effective.tone):
+            grey = self._local_grey(effective, grey)
         key = (effective.prepare, effective.mix, effective.tone, dtype)
         return self._codes.get(key, lambda: tone.apply(grey, scale, dtype))
+
+
+def _mixed_key(effective: Recipe) -> tuple[Any, ...]:
+    """All that the mixed grey of a picture depends on."""
+    part = effective.mix
+    lifted = (part.lifts, part.centres, part.pale, part.picked, part.guard)
+    return (effective.prepare, part.base, *lifted)
 
 
 def guarding_strength(recipe: Recipe, auto_guard: float) -> float:
@@ -154,6 +210,8 @@ class Region:
         Within the picture.
     margin : int
         Pixels around it that the stages may look at.
+    whole : Pipeline, optional
+        On the whole picture at some size; recipes with local tone need it.
     """
 
     def __init__(
@@ -161,13 +219,16 @@ class Region:
         picture: Picture,
         rectangle: tuple[int, int, int, int],
         margin: int = guard.MARGIN,
+        whole: Pipeline | None = None,
     ) -> None:
         x, y, width, height = rectangle
         left, top = _aligned(x - margin), _aligned(y - margin)
         right = min(picture.width, _aligned(x + width + margin + guard.CELL - 1))
         bottom = min(picture.height, _aligned(y + height + margin + guard.CELL - 1))
         rgb = picture.linear(left, top, right - left, bottom - top)
-        self.pipeline = Pipeline(rgb, auto_guard=picture.auto_guard)
+        window = Window(left, top, picture.width, picture.height)
+        within = (whole, window) if whole is not None else None
+        self.pipeline = Pipeline(rgb, auto_guard=picture.auto_guard, within=within)
         self._inside = (slice(y - top, y - top + height), slice(x - left, x - left + width))
 
     def codes(self, recipe: Recipe, dtype: Depth = np.uint8) -> NDArray[Any]:
@@ -216,10 +277,14 @@ def render(
     guarded = guarding_strength(recipe, picture.auto_guard) > 0 and mix.moves(
         recipe.effective().mix
     )
-    margin = guard.MARGIN if guarded else 0
+    detailed = recipe.effective().tone.detail != 0
+    margin = guard.MARGIN if guarded or detailed else 0
+    whole = None
+    if not local.at_rest(recipe.effective().tone):
+        whole = Pipeline(proxy(picture, WHOLE_SIDE))
     for top in range(0, picture.height, STRIP_ROWS):
         rows = min(STRIP_ROWS, picture.height - top)
-        strip = Region(picture, (0, top, picture.width, rows), margin)
+        strip = Region(picture, (0, top, picture.width, rows), margin, whole)
         out[top : top + rows] = strip.codes(recipe, depth)
         progress((top + rows) / picture.height)
     if reduce and long_side is not None:

@@ -37,10 +37,13 @@ class Spot:
         Mean colour as ``#rrggbb``.
     per_stop : dict
         How far each range's lift must move for the spot to move by one stop; empty for neutrals.
+    code : float
+        Where the spot stands on the scale before levels, 0 to 255.
     """
 
     colour: str
     per_stop: dict[str, float]
+    code: float
 
 
 def read_spot(pipeline: Pipeline, recipe: Recipe, x: float, y: float) -> Spot:
@@ -52,6 +55,8 @@ def read_spot(pipeline: Pipeline, recipe: Recipe, x: float, y: float) -> Spot:
     rgb = pipeline.prepared(recipe)
     inside = _square(rgb, x, y)
     hexed = _hex(rgb[inside])
+    toned = np.clip(pipeline.toned(recipe)[inside], 0, 1)
+    code = round(float(colour.encode_srgb(toned).mean() * 255), 1)
     analysis = pipeline.analysis(recipe)
     lab = [float(plane[inside].mean()) for plane in (analysis.a_axis, analysis.b_axis)]
     settings = recipe.mix
@@ -60,10 +65,11 @@ def read_spot(pipeline: Pipeline, recipe: Recipe, x: float, y: float) -> Spot:
     weights = weights * ranges.colourfulness(chroma, settings.pale)
     squares = float((weights**2).sum())
     if squares < NEUTRAL**2:
-        return Spot(hexed, {})
+        return Spot(hexed, {}, code)
     moves = np.minimum(weights / squares, MOST_PER_STOP)
     names = zip(ranges.NAMES, moves, strict=True)
-    return Spot(hexed, {name: round(float(move), 4) for name, move in names if move > 0.005})
+    per_stop = {name: round(float(move), 4) for name, move in names if move > 0.005}
+    return Spot(hexed, per_stop, code)
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core import guard
-from oatmeal.core.pipeline import Pipeline
+from oatmeal.core.local import Window
+from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, reduced
 from oatmeal.core.recipe import Problem, Recipe, RecipeError, from_document
 
 MAX_BANDS: Final = 12
@@ -81,6 +82,7 @@ def render(
     length = width if upright else height
     out = np.empty((height, width), dtype=np.uint8)
     places = edges(length, len(recipes))
+    whole = Pipeline(reduced(rgb_linear, WHOLE_SIDE), auto_guard=auto_guard)
     for recipe, begin, end in zip(recipes, places, places[1:], strict=False):
         if begin == end:
             continue
@@ -88,7 +90,14 @@ def render(
         last = min(length, end + guard.MARGIN)
         wide = (slice(None), slice(first, last)) if upright else (slice(first, last),)
         inside = slice(begin - first, end - first)
-        codes = Pipeline(rgb_linear[wide], auto_guard=auto_guard, scale=scale).codes(recipe)
+        corner = (first, 0) if upright else (0, first)
+        part = Pipeline(
+            rgb_linear[wide],
+            auto_guard=auto_guard,
+            scale=scale,
+            within=(whole, Window(*corner, width, height)),
+        )
+        codes = part.codes(recipe)
         if upright:
             out[:, begin:end] = codes[:, inside]
         else:

@@ -21,6 +21,7 @@ _NAMES: Final = {
     "tone.levels.out_black": "darkest tone",
     "tone.levels.out_white": "lightest tone",
     "tone.hold_ends": "hold ends",
+    "tone.zones": "zones",
 }
 
 

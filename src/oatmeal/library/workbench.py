@@ -16,11 +16,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core import curve as curves
-from oatmeal.core import film, kernels, measure, strip, tone
+from oatmeal.core import film, kernels, local, measure, strip, tone
 from oatmeal.core.balance import Balance, Found
 from oatmeal.core.greymap import GreyMap
-from oatmeal.core.pipeline import Pipeline, Region, reduced
-from oatmeal.core.recipe import REST, Film, Recipe, Tone, require_built
+from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region, reduced
+from oatmeal.core.points import find_points
+from oatmeal.core.recipe import REST, Film, Levels, Recipe, Tone, require_built
 from oatmeal.core.spot import Spot, read_pin, read_spot, touched, touched_by_picked
 from oatmeal.core.starts import Start, starts
 from oatmeal.library.errors import Invalid
@@ -187,6 +188,11 @@ class Desk:
         with self._lock:
             return Balance(self._large, recipe).find(strength)
 
+    def points(self, recipe: Recipe) -> Levels:
+        """Black and white of the scale from the picture."""
+        with self._lock:
+            return find_points(self._pipeline(WHOLE_SIDE), recipe)
+
     def separate(self, recipe: Recipe, pair: tuple[str, str]) -> Found:
         """Lifts that part two of the picture's colours."""
         with self._lock:
@@ -239,7 +245,7 @@ class Desk:
 
     def _region_of(self, region: tuple[int, int, int, int]) -> Region:
         if self._region is None or self._region[0] != region:
-            self._region = (region, Region(self.source(), region))
+            self._region = (region, Region(self.source(), region, whole=self._pipeline(WHOLE_SIDE)))
         return self._region[1]
 
     def _figures(
@@ -250,6 +256,7 @@ class Desk:
         figures = measure.tones(codes, scale.end_codes)
         figures |= self._figures_of_mix(whole, recipe)
         figures["curve"] = _samples(recipe.tone)
+        figures["transfer"] = _transfer(recipe.effective().tone)
         figures["pins"] = [asdict(read_pin(whole, recipe, *place)) for place in request.pins]
         figures["auto_guard"] = self._auto_guard
         if isinstance(recipe.mix.base, Film):
@@ -272,7 +279,7 @@ class Desk:
             "grey_map": self._kept("grey_map", mixed, lambda: self._greymap.figures(recipe)),
             "before": self._kept(
                 "before",
-                (*mixed, effective.tone.exposure, shape),
+                (*mixed, local.settings_of(effective.tone), shape),
                 lambda: _histogram_before(whole, recipe),
             ),
         }
@@ -296,10 +303,9 @@ def _plain_zones(pipeline: Pipeline, recipe: Recipe) -> list[float]:
 
 
 def _histogram_before(pipeline: Pipeline, recipe: Recipe) -> list[int]:
-    """Histogram of the scale's input: the mixed grey with its exposure, every ninth pixel."""
-    sample = np.ascontiguousarray(pipeline.mixed(recipe)[::3, ::3])
-    scale = tone.exposed(recipe.effective().tone.exposure)
-    codes = tone.apply(sample, scale, np.uint8)
+    """Histogram of what the scale's table gets, every ninth pixel."""
+    sample = np.ascontiguousarray(pipeline.toned(recipe)[::3, ::3])
+    codes = tone.apply(sample, tone.exposed(0.0), np.uint8)
     return [int(count) for count in measure.histogram(np.asarray(codes, dtype=np.uint8))]
 
 
@@ -321,6 +327,12 @@ def _film_figures(settings: Film) -> dict[str, Any]:
         "film_edges": film_edges,
         "filter_edges": filter_edges,
     }
+
+
+def _transfer(settings: Tone) -> list[float]:
+    """Levels, contrast, curve and output limits together, at the places of the drawn curve."""
+    grid = np.linspace(0, 1, CURVE_SAMPLES)
+    return [round(float(y), 5) for y in tone.transfer(grid, settings)]
 
 
 class Workbench:

@@ -115,7 +115,10 @@ def step(words: str) -> Iterator[None]:
 
 
 def _warm() -> None:
-    from oatmeal.core import kernels
+    from oatmeal.core import formula_kernel, kernels, tonemaps
+
+    formula_kernel.warm()
+    tonemaps.warm()
 
     if kernels.threading_layer() == "workqueue":
         logging.getLogger("oatmeal").warning(

@@ -31,6 +31,9 @@ from oatmeal.web.app import services
 
 pages = Blueprint("pages", __name__)
 
+#: L* in the middle of zones I to IX.
+ZONE_MIDDLES = np.arange(10, 100, 10)
+
 
 @pages.get("/")
 def series_list() -> str:
@@ -115,6 +118,12 @@ def vocabulary() -> dict[str, Any]:
         "hues": [hex_of_hue(hue) for hue in range(0, 360, 4)],
         "ranges": list(ranges.NAMES),
         "curves": {name: [list(point) for point in curve.SHIPPED[name]] for name in curve.SHIPPED},
+        "zone_codes": [
+            int(code)
+            for code in (
+                colour.encode_srgb(colour.luminance_of_lightness(ZONE_MIDDLES)) * 255 + 0.5
+            )
+        ],
         "codes": [asdict(reading) for reading in measure.code_readings()],
         "formats": list(FORMATS),
     }

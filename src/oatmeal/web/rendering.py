@@ -128,6 +128,13 @@ def balance(photograph_id: int) -> dict[str, Any]:
     return asdict(_desk(photograph_id).balance(from_document(document.get("recipe")), strength))
 
 
+@rendering.post("/api/photographs/<int:photograph_id>/points")
+def points(photograph_id: int) -> dict[str, Any]:
+    """Levels that let the scale reach from black to 2 % ink."""
+    levels = _desk(photograph_id).points(from_document(body().get("recipe")))
+    return {"levels": levels.model_dump(mode="json")}
+
+
 @rendering.post("/api/photographs/<int:photograph_id>/separate")
 def separate(photograph_id: int) -> dict[str, Any]:
     """Lifts that part two of the picture's colours."""

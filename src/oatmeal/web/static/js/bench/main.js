@@ -15,6 +15,7 @@ import { spotting } from "./spotting.js";
 import { starting } from "./starts.js";
 import { testing } from "./teststrip.js";
 import { band } from "./toneband.js";
+import { toning } from "./toning.js";
 import { values } from "./values.js";
 
 const start = JSON.parse(document.getElementById("start").textContent);
@@ -26,7 +27,7 @@ const HELD = { c: "colour", p: "plain" };
 
 // The instruments hold large arrays and drawings; they stay outside the reactive state.
 let frames, picture, map, scale, saver, spectrum;
-const parts = () => ({ frames, picture, map });
+const parts = () => ({ frames, picture, map, scale });
 
 Alpine.data("bench", () => ({
   ...values(),
@@ -35,6 +36,7 @@ Alpine.data("bench", () => ({
   ...spotting(photograph, version, parts),
   ...testing(parts),
   ...starting(photograph, parts),
+  ...toning(photograph, parts),
   ...exporting(photograph, version.id),
   vocabulary,
   recipe: copy(version.recipe),
@@ -73,10 +75,11 @@ Alpine.data("bench", () => ({
       focus: (name) => { this.columnFocus = name; },
       settle: (when) => this.settle(when),
     });
-    scale = new Scale(this.$refs.scale, {
+    scale = new Scale(this.$refs.scale, vocabulary.zone_codes, {
       tone: () => this.recipe.tone,
       curve: (points) => { this.recipe.tone.curve = points; this.changing(); },
       levels: (levels) => { this.recipe.tone.levels = levels; this.changing(); },
+      zones: (zones) => { this.recipe.tone.zones = zones; this.changing(); },
       pick: (index) => { this.pointPicked = index !== null; },
       settle: (when) => this.settle(when),
     });
@@ -158,6 +161,7 @@ Alpine.data("bench", () => ({
     band(this.$refs.bandPlain, figures.plain_zones, vocabulary.codes, false);
     band(this.$refs.bandNow, figures.zones, vocabulary.codes, true);
     this.readMap(figures.grey_map);
+    this.judge(figures.zones);
     this.provisional = this.stillComing(frame);
     this.meter(picture.pointer ? picture.values(picture.pointer) : null);
     if (this.recipe.mix.base.kind === "plain") this.drawPlain();
@@ -249,9 +253,6 @@ Alpine.data("bench", () => ({
   },
   removePoint() {
     scale.remove();
-  },
-  scaleHint() {
-    return "click the curve to add a point";
   },
 
   open(step) {

@@ -3,8 +3,10 @@ import { clamp } from "./paths.js";
 import { follow, place, set, svg } from "./svg.js";
 
 const WIDTH = 348;
-const HEIGHT = 266;
-const PLOT = { left: 9, right: 339, top: 9, foot: 236 };
+const HEIGHT = 226;
+const PLOT = { left: 9, right: 339, top: 9, foot: 196 };
+const ZONES = ["I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX"];
+const ZONE_STOPS = 2;
 const STEP = 1 / 255;
 const READABLE = 0.97;
 const KEYS = { ArrowUp: [0, 1], ArrowDown: [0, -1], ArrowLeft: [-1, 0], ArrowRight: [1, 0] };
@@ -17,10 +19,11 @@ const ofY = (y) => clamp((PLOT.foot - y) / (PLOT.foot - PLOT.top), 0, 1);
 export class Scale {
   /**
    * @param {HTMLElement} holder
-   * @param {{tone: () => any, curve: Function, levels: Function, settle: Function, pick: Function}} heard
+   * @param {number[]} zoneCodes 8-bit codes in the middle of zones I to IX
+   * @param {{tone: () => any, curve: Function, levels: Function, zones: Function, settle: Function, pick: Function}} heard
    */
-  constructor(holder, heard) {
-    this.heard = heard;
+  constructor(holder, zoneCodes, heard) {
+    Object.assign(this, { heard, zoneCodes });
     this.picked = null;
     this.drawing = svg("svg", { viewBox: `0 0 ${WIDTH} ${HEIGHT}`, role: "group", "aria-label": "Scale from black to white" });
     const { left, right, top, foot } = PLOT;
@@ -36,20 +39,63 @@ export class Scale {
     const inert = { "pointer-events": "none" };
     this.before = svg("path", { class: "before", ...inert });
     this.now = svg("path", { class: "now", ...inert });
+    this.whole = svg("path", { class: "whole", ...inert });
     this.line = svg("path", { class: "line", ...inert });
     this.points = svg("g");
     this.handles = {};
     this.drawing.append(
       this.before, this.now,
       svg("line", { class: "straight", x1: atX(0), y1: atY(0), x2: atX(1), y2: atY(1), ...inert }),
-      this.line, this.points, ...["black", "middle", "white"].map((name) => this.handle(name)),
+      this.whole, this.line, this.points, ...["black", "middle", "white"].map((name) => this.handle(name)),
       svg("text", { class: "axis", x: left + 5, y: top + 12, ...inert }, "up is lighter"),
       svg("text", { class: "axis", x: left, y: HEIGHT - 2 }, "black"),
       svg("text", { class: "axis", x: (left + right) / 2, y: HEIGHT - 2, "text-anchor": "middle" }, "middle"),
       svg("text", { class: "axis", x: right, y: HEIGHT - 2, "text-anchor": "end" }, "white"),
     );
     this.plot.addEventListener("pointerdown", (event) => this.add(event));
+    this.zones = ZONES.map((zone, index) => this.zone(zone, index));
+    this.zoneLayer = svg("g", { class: "zones" }, svg("line", { class: "level", x1: left, x2: right, y1: atY(0.5), y2: atY(0.5) }), ...this.zones);
+    this.drawing.append(this.zoneLayer);
+    this.showZones(false);
     holder.append(this.drawing);
+  }
+
+  /** Show or hide the handles of the nine zones; they lie over the curve. */
+  showZones(shown) {
+    this.zoneLayer.style.display = shown ? "" : "none";
+    this.points.style.display = shown ? "none" : "";
+    this.plot.style.pointerEvents = shown ? "none" : "";
+  }
+
+  zone(name, index) {
+    const x = atX(this.zoneCodes[index] / 255);
+    const mark = svg("g", {
+      class: "zone", tabindex: 0, role: "slider", "aria-label": `zone ${name}, stops`, "aria-valuemin": -ZONE_STOPS, "aria-valuemax": ZONE_STOPS,
+    }, svg("line", { x1: x, x2: x, y1: atY(0.5) }), svg("circle", { cx: x, r: 7 }), svg("text", { x, "text-anchor": "middle" }, name));
+    mark.addEventListener("pointerdown", (event) => {
+      if (event.button !== 0) return;
+      event.preventDefault();
+      mark.focus({ preventScroll: true });
+      follow(mark, event, (next) => this.putZone(index, (ofY(place(this.drawing, next).y) - 0.5) * 2 * ZONE_STOPS), () => this.heard.settle());
+    });
+    mark.addEventListener("keydown", (event) => {
+      if (event.ctrlKey || event.metaKey || event.altKey) return;
+      const by = { ArrowUp: 0.1, ArrowDown: -0.1, PageUp: 0.5, PageDown: -0.5 }[event.key];
+      if (by) this.putZone(index, this.heard.tone().zones[index] + by);
+      else if (event.key === "Delete" || event.key === "Backspace") this.putZone(index, 0);
+      else return;
+      event.preventDefault();
+      event.stopPropagation();
+      this.heard.settle("soon");
+    });
+    return mark;
+  }
+
+  putZone(index, stops) {
+    const zones = [...this.heard.tone().zones];
+    zones[index] = clamp(Math.round(stops * 100) / 100, -ZONE_STOPS, ZONE_STOPS);
+    this.heard.zones(zones);
+    this.draw();
   }
 
   handle(name) {
@@ -107,6 +153,14 @@ export class Scale {
         "aria-valuetext": `${name} ${levels[name]}`,
       });
     }
+    this.heard.tone().zones.forEach((stops, index) => {
+      const y = atY(0.5 + stops / (2 * ZONE_STOPS));
+      const [stem, knob, label] = this.zones[index].children;
+      set(stem, { y2: y });
+      set(knob, { cy: y });
+      set(label, { y: y + 3.5 });
+      set(this.zones[index], { "aria-valuenow": stops, "aria-valuetext": `${stops} stops` });
+    });
     if (this.points.childElementCount !== curve.length) this.points.replaceChildren(...curve.map((_, index) => this.point(index)));
     curve.forEach(([x, y], index) => {
       set(this.points.children[index], {
@@ -121,7 +175,9 @@ export class Scale {
     this.before.setAttribute("d", outline(figures.before));
     this.now.setAttribute("d", outline(figures.histogram));
     const last = figures.curve.length - 1;
-    this.line.setAttribute("d", figures.curve.map((y, i) => `${i ? "L" : "M"}${atX(i / last).toFixed(1)} ${atY(y).toFixed(1)}`).join(""));
+    const drawn = (values) => values.map((y, i) => `${i ? "L" : "M"}${atX(i / last).toFixed(1)} ${atY(y).toFixed(1)}`).join("");
+    this.line.setAttribute("d", drawn(figures.curve));
+    this.whole.setAttribute("d", drawn(figures.transfer));
     this.draw();
   }
 

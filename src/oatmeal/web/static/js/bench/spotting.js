@@ -31,6 +31,7 @@ export function spotting(photograph, version, parts) {
       if (this.strip) return this.stripPressed(at);
       if (this.mode === "pick") this.pickHere(shares(at));
       else if (this.mode === "pin") this.putPin(shares(at));
+      else if (this.mode === "black" || this.mode === "white") this.pointHere(this.mode, shares(at));
       else if (this.step === "mix" && this.recipe.mix.on && (this.zoom === "fit" || this.dragLifts)) this.dragSpot(event, shares(at));
       else return false;
       event.preventDefault();
@@ -40,7 +41,11 @@ export function spotting(photograph, version, parts) {
       this.mode = this.mode === mode ? "" : mode;
     },
     modeWords() {
-      return { pick: "Click a colour in the picture (Escape to leave)", pin: "Click where the pin should stand (Escape to leave)" }[this.mode] || "";
+      const what = {
+        pick: "Click a colour in the picture", pin: "Click where the pin should stand",
+        black: "Click the tone that should become black", white: "Click the tone that should become white",
+      }[this.mode];
+      return what ? `${what} (Escape to leave)` : "";
     },
     async pickHere(at) {
       this.mode = "";

@@ -3,13 +3,18 @@ import { at, clamp, copy, put, words } from "./paths.js";
 
 const COUNTS = [5, 7, 9];
 const CENTRE_GAP = 10;
+const ZONES = ["I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX"];
 
 /** A number to try: path, words, limits and the usual step between bands. */
 const number = (path, name, low, high, step) => ({ id: path, words: name, path, low, high, step });
 
 /** What the Tone step offers. */
 const TONE = [
-  number("tone.exposure", "exposure", -5, 5, 0.4), number("tone.contrast", "contrast", -100, 100, 15),
+  number("tone.exposure", "exposure", -5, 5, 0.4), number("tone.shadows", "shadows", -100, 100, 20),
+  number("tone.highlights", "highlights", -100, 100, 20), number("tone.clarity", "clarity", -100, 100, 20),
+  number("tone.detail", "detail", -100, 100, 20), number("tone.veil", "veil", -100, 100, 20),
+  number("tone.sparkle", "sparkle", 0, 100, 20), number("tone.depth", "depth", 0, 100, 20),
+  number("tone.contrast", "contrast", -100, 100, 15),
   number("tone.levels.black", "black point", 0, 120, 6), number("tone.levels.middle", "middle", 0.1, 9.99, 0.12),
   number("tone.levels.white", "white point", 140, 255, 8), number("tone.levels.out_white", "lightest tone", 140, 255, 4),
 ];
@@ -30,7 +35,13 @@ export function testing(parts) {
 
     /** Everything that can be tried in the step that is open. */
     stripSettings() {
-      if (this.step === "tone") return TONE;
+      if (this.step === "tone") {
+        const zones = ZONES.map((zone, place) => number(`tone.zones.${place}`, `zone ${zone}`, -2, 2, 0.3));
+        const curves = Object.entries(this.vocabulary.curves);
+        const shapes = { id: "curves", words: "curves", path: "tone.curve", values: curves.map(([, points]) => points), named: curves.map(([name]) => name) };
+        const characters = ["soft", "crisp", "deep"];
+        return [...TONE, ...zones, shapes, { id: "characters", words: "characters of clarity", path: "tone.character", values: characters, named: characters }];
+      }
       const { base, picked } = this.recipe.mix;
       const choice = (id, name, path, values, named) => ({ id, words: name, path, values, named });
       const lifts = this.vocabulary.ranges.map((name) => number(`mix.lifts.${name}`, `${name} lift`, -4, 4, 0.5));

@@ -1,7 +1,7 @@
 // Values of the recipe: shown, typed, slid, nudged and put back to rest.
 import { at, clamp, copy, put, same, typed, words } from "./paths.js";
 
-const SIGNED = /^mix\.lifts|^tone\.(exposure|contrast)|offset$/;
+const SIGNED = /^mix\.lifts|^tone\.(exposure|contrast|shadows|highlights|clarity|detail|veil|sparkle|depth)|offset$/;
 const CHANNELS = ["red", "green", "blue"];
 const ROUND = 1000;
 
