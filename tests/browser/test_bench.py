@@ -181,9 +181,9 @@ def test_clipping_is_marked_and_counted(bench, page):
     number.press("Enter")
     bench.settled()
     grey = shown(bench)
-    chip = page.get_by_role("button", name="Clipping")
+    chip = page.get_by_role("button", name="White clips")
     share = (grey == 255).mean() * 100
-    expect(chip).to_contain_text(f"white {share:.2f} %")
+    expect(chip).to_contain_text(f"White clips {share:.2f} %, in areas")
     chip.click()
     page.wait_for_timeout(100)
     marked = shown(bench)

@@ -23,7 +23,9 @@ TEXTURE = 0.15 * np.sin(2 * np.pi * X / 50) * np.sin(2 * np.pi * Y / 50)
 def toned(grey, **values):
     settings = Tone(**values)
     bands = local.find_bands(grey, settings.character)
-    return local.apply(grey, settings, bands, Window(0, 0, grey.shape[1], grey.shape[0]))
+    window = Window(0, 0, grey.shape[1], grey.shape[0])
+    wide, fine = local.spread(bands, window, grey.shape[1]), local.fine_band(grey, window)
+    return local.apply(grey, settings, bands.veil, wide, fine, window)
 
 
 def of_stops(stops):

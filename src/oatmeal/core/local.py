@@ -86,6 +86,11 @@ class Window:
     width: float
     height: float
 
+    @property
+    def place(self) -> tuple[float, float, float, float]:
+        """All four numbers."""
+        return self.x, self.y, self.width, self.height
+
 
 def at_rest(tone: Tone) -> bool:
     """True if nothing of this part of the step is set."""
@@ -155,7 +160,19 @@ def _fit(light: Plane, middle: Plane) -> tuple[Plane, Plane]:
     return slopes, offsets
 
 
-def apply(grey: Plane, tone: Tone, bands: Bands, window: Window) -> Plane:
+def spread(bands: Bands, window: Window, width: int) -> NDArray[np.float32]:
+    """The coefficients along the rows of a window of this width, for :func:`apply`."""
+    return tonemaps.spread(bands.maps, window.place, width)
+
+
+def apply(
+    grey: Plane,
+    tone: Tone,
+    veil: float,
+    wide: NDArray[np.float32],
+    fine: Plane | None,
+    window: Window,
+) -> Plane:
     """The grey with its exposure and everything local.
 
     Parameters
@@ -163,8 +180,12 @@ def apply(grey: Plane, tone: Tone, bands: Bands, window: Window) -> Plane:
     grey : float32 (H, W)
         Linear mixed grey of the window.
     tone : Tone
-    bands : Bands
-        Of the whole picture.
+    veil : float
+        Light of the picture's veil, :attr:`Bands.veil`.
+    wide : float32 (4, h, W)
+        What :func:`spread` gives.
+    fine : float32 (H, W), optional
+        What :func:`fine_band` gives; only needed for detail.
     window : Window
         Where the grey lies in the whole.
 
@@ -173,11 +194,11 @@ def apply(grey: Plane, tone: Tone, bands: Bands, window: Window) -> Plane:
     float32 (H, W)
         Linear, not negative; the exposure is in it.
     """
-    gains, factors = tables(tone, bands.veil)
-    fine = fine_band(grey, window) if tone.detail else None
     strength = 1.5 * tone.detail / 100 if tone.detail > 0 else tone.detail / 100
-    place = (window.x, window.y, window.width, window.height)
-    return tonemaps.apply(grey, tone.exposure, bands.maps, place, (gains, factors), fine, strength)
+    used = fine if tone.detail else None
+    return tonemaps.apply(
+        grey, tone.exposure, wide, window.place, tables(tone, veil), used, strength
+    )
 
 
 def fine_band(grey: Plane, window: Window) -> Plane:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from functools import cache
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,6 +14,9 @@ from oatmeal.core import kernels
 from oatmeal.core.colour import decode_srgb, encode_srgb, lightness
 
 ZONES = 11
+
+#: Clipped spots smaller than this share of the picture are taken for reflections.
+SPOT_SHARE = 0.0002
 _ROMAN = ("0", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X")
 
 
@@ -95,6 +99,20 @@ def clipping(counts: NDArray[np.int64], end_codes: tuple[int, int]) -> dict[str,
     }
 
 
+def clipped_areas(codes: NDArray[np.uint8], high_code: int) -> float:
+    """Share of the picture that clips at the high end in areas, not in small spots.
+
+    Spots smaller than :data:`SPOT_SHARE` of the picture are taken for reflections; every second
+    pixel is looked at.
+    """
+    high = (codes[::2, ::2] >= high_code).astype(np.uint8)
+    if not high.any():
+        return 0.0
+    _, _, figures, _ = cv2.connectedComponentsWithStats(high, ltype=cv2.CV_32S)
+    sizes = figures[1:, cv2.CC_STAT_AREA]
+    return float(sizes[sizes >= SPOT_SHARE * high.size].sum() / high.size)
+
+
 def tones(codes: NDArray[np.uint8], end_codes: tuple[int, int]) -> dict[str, Any]:
     """Histogram, zone shares, clipping and mean lightness of one frame of 8-bit codes."""
     counts = histogram(codes)
@@ -102,6 +120,6 @@ def tones(codes: NDArray[np.uint8], end_codes: tuple[int, int]) -> dict[str, Any
     return {
         "histogram": counts.tolist(),
         "zones": zone_shares(counts),
-        "clipping": clipping(counts, end_codes),
+        "clipping": clipping(counts, end_codes) | {"areas": clipped_areas(codes, end_codes[1])},
         "mean_lightness": float((counts * star).sum() / max(1, counts.sum())),
     }

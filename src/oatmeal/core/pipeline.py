@@ -102,6 +102,8 @@ class Pipeline:
         self._base = _Memory()
         self._mixed = _Memory()
         self._bands = _Memory()
+        self._wide = _Memory()
+        self._fine = _Memory()
         self._local = _Memory()
         self._scale = _Memory()
         self._codes = _Memory()
@@ -157,11 +159,20 @@ class Pipeline:
 
     def _local_grey(self, effective: Recipe, grey: NDArray[np.float32]) -> NDArray[np.float32]:
         settings = effective.tone
-        bands = self.bands(effective)
         height, width = grey.shape
         window = self._within[1] if self._within else Window(0, 0, width, height)
-        key = (*_mixed_key(effective), *local.settings_of(settings))
-        return self._local.get(key, lambda: local.apply(grey, settings, bands, window))
+        mixed = _mixed_key(effective)
+        bands = self.bands(effective)
+        wide = self._wide.get(
+            (*mixed, settings.character), lambda: local.spread(bands, window, width)
+        )
+        fine = None
+        if settings.detail:
+            fine = self._fine.get(mixed, lambda: local.fine_band(grey, window))
+        return self._local.get(
+            (*mixed, *local.settings_of(settings)),
+            lambda: local.apply(grey, settings, bands.veil, wide, fine, window),
+        )
 
     def scale(self, recipe: Recipe) -> tone.Scale:
         """The compiled table of the Tone step."""

@@ -74,12 +74,13 @@ def read_spot(pipeline: Pipeline, recipe: Recipe, x: float, y: float) -> Spot:
 
 @dataclass(frozen=True)
 class PinReading:
-    """A fixed meter reading: mean colour, and L* of the plain conversion and now."""
+    """A fixed meter reading: mean colour, L* of the plain conversion and now, and 8-bit code."""
 
     colour: str
     plain: float
     now: float
     zone: str
+    code: float
 
 
 def read_pin(pipeline: Pipeline, recipe: Recipe, x: float, y: float) -> PinReading:
@@ -87,10 +88,14 @@ def read_pin(pipeline: Pipeline, recipe: Recipe, x: float, y: float) -> PinReadi
     prepared = pipeline.prepared(recipe)
     inside = _square(prepared, x, y)
     star = [reading.lightness for reading in measure.code_readings()]
-    now = float(np.take(star, pipeline.codes(recipe)[inside]).mean())
+    codes = pipeline.codes(recipe)[inside]
+    now = float(np.take(star, codes).mean())
     patch = np.ascontiguousarray(prepared[inside])
     plain = float(colour.lightness(np.clip(colour.luminance(patch), 0, 1)).mean())
-    return PinReading(_hex(patch), round(plain, 2), round(now, 2), measure.zone_name(now))
+    zone = measure.zone_name(now)
+    return PinReading(
+        _hex(patch), round(plain, 2), round(now, 2), zone, round(float(codes.mean()), 1)
+    )
 
 
 def _square(plane: NDArray[np.float32], x: float, y: float) -> tuple[slice, slice]:

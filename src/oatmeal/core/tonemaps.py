@@ -95,10 +95,27 @@ def log_light(grey: Plane) -> Plane:
     return out
 
 
+def spread(
+    maps: NDArray[np.float32], window: tuple[float, float, float, float], width: int
+) -> NDArray[np.float32]:
+    """Maps ``(n, h, w)`` of a whole picture, read along the rows of a window: ``(n, h, width)``.
+
+    The window is ``(x, y, whole width, whole height)`` in pixels of the part.
+    """
+    count, rows, columns = maps.shape
+    across = (np.arange(width) + 0.5 + window[0]) * (columns / window[2]) - 0.5
+    across = np.clip(across, 0, columns - 1)
+    left = np.minimum(across.astype(np.int32), max(columns - 2, 0))
+    padded = np.pad(maps, ((0, 0), (0, 0), (0, 1)), mode="edge")
+    wide = np.empty((count, rows, width), dtype=np.float32)
+    _spread(padded, left, (across - left).astype(np.float32), wide)
+    return wide
+
+
 def apply(
     grey: Plane,
     exposure: float,
-    maps: NDArray[np.float32],
+    wide: NDArray[np.float32],
     window: tuple[float, float, float, float],
     tables: tuple[Plane, Plane],
     fine: Plane | None,
@@ -112,8 +129,8 @@ def apply(
         Linear.
     exposure : float
         Stops, the same everywhere.
-    maps : float32 (4, h, w)
-        Slopes and offsets of base and middle band over the whole picture.
+    wide : float32 (4, h, W)
+        Slopes and offsets of base and middle band, as :func:`spread` gives them.
     window : (x, y, width, height)
         Corner of the grey in the whole picture, and the whole's size in the same pixels.
     tables : two float32 (n,)
@@ -123,21 +140,13 @@ def apply(
     strength : float
         Factor on the fine band.
     """
-    rows, columns = maps.shape[1:]
-    x, y, whole_width, whole_height = window
-    across = (np.arange(grey.shape[1]) + 0.5 + x) * (columns / whole_width) - 0.5
-    across = np.clip(across, 0, columns - 1)
-    left = np.minimum(across.astype(np.int32), max(columns - 2, 0))
-    padded = np.pad(maps, ((0, 0), (0, 0), (0, 1)), mode="edge")
-    wide = np.empty((4, rows, grey.shape[1]), dtype=np.float32)
-    _spread(padded, left, (across - left).astype(np.float32), wide)
-    step = rows / whole_height
+    step = wide.shape[1] / window[3]
     out = np.empty_like(grey)
     _apply(
         grey,
         _f(exposure),
         wide,
-        (0.5 + y) * step - 0.5,
+        (0.5 + window[1]) * step - 0.5,
         step,
         *tables,
         _f(LOWEST_STOPS),
@@ -155,4 +164,5 @@ def warm() -> None:
     log_light(grey)
     table = np.zeros(1025, dtype=np.float32)
     maps = np.zeros((4, 2, 2), dtype=np.float32)
-    apply(grey, 0.0, maps, (0, 0, 4, 4), (table, table), grey, 1.0)
+    window = (0.0, 0.0, 4.0, 4.0)
+    apply(grey, 0.0, spread(maps, window, 4), window, (table, table), grey, 1.0)

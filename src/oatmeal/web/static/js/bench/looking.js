@@ -9,9 +9,11 @@ export function looking(parts) {
   return {
     zoom: "fit",
     showing: "grey",
-    marks: false,
+    markBlacks: false,
+    markWhites: false,
     clipping: null,
     reading: null,
+    averaged: 1,
 
     zoomToggle() {
       const { picture } = parts();
@@ -25,15 +27,40 @@ export function looking(parts) {
     dragWords() {
       return this.dragLifts ? "Dragging lifts" : "Dragging moves";
     },
+    /** Mark both ends, or neither. */
     clippingToggle() {
+      const on = !(this.markBlacks || this.markWhites);
+      this.markBlacks = on;
+      this.markWhites = on;
+      this.paintMarks();
+    },
+    blacksToggle() {
+      this.markBlacks = !this.markBlacks;
+      this.paintMarks();
+    },
+    whitesToggle() {
+      this.markWhites = !this.markWhites;
+      this.paintMarks();
+    },
+    paintMarks() {
       const { picture } = parts();
-      this.marks = !this.marks;
-      picture.marks = this.marks ? this.clipping : null;
+      picture.marks = this.marksNow();
       picture.paint();
     },
-    clippingWords() {
-      if (!this.clipping) return "Clipping";
-      return `Clipping: black ${percent(this.clipping.low)} · white ${percent(this.clipping.high)}`;
+    /** The codes from which pixels are marked, or null. */
+    marksNow() {
+      if (!this.clipping || !(this.markBlacks || this.markWhites)) return null;
+      const { low_code: low, high_code: high } = this.clipping;
+      return { low_code: this.markBlacks ? low : -1, high_code: this.markWhites ? high : 256 };
+    },
+    blackWords() {
+      return this.clipping ? `Black clips ${percent(this.clipping.low)}` : "Black clips";
+    },
+    whiteWords() {
+      if (!this.clipping) return "White clips";
+      const { high, areas } = this.clipping;
+      const where = high < 0.00005 ? "" : areas > high / 2 ? ", in areas" : ", in small spots";
+      return `White clips ${percent(high)}${where}`;
     },
     show(layer) {
       const { picture } = parts();
@@ -62,6 +89,19 @@ export function looking(parts) {
       meterColour.style.background = codes?.colour ? `rgb(${codes.colour.join(" ")})` : "transparent";
       meterPlain.style.background = known(codes?.plain);
       meterNow.style.background = known(codes?.grey);
+      this.markScale();
+    },
+    /** The meter and the pins ride on the scale as ticks. */
+    markScale() {
+      const marks = this.pinReadings.map(({ code }, number) => ({ code, name: String(number + 1) }));
+      if (typeof this.reading?.grey === "number") marks.push({ code: this.reading.grey, name: "" });
+      parts().scale?.mark(marks);
+    },
+    setAverage(side) {
+      parts().picture.averaged = side;
+      this.averaged = side;
+      const { picture } = parts();
+      if (picture.pointer) this.meter(picture.values(picture.pointer));
     },
     readingOf(layer, what) {
       const code = this.reading?.[layer];

@@ -148,7 +148,7 @@ Alpine.data("bench", () => ({
     const { figures } = frame;
     this.clipping = figures.clipping;
     this.autoGuard = figures.auto_guard;
-    picture.marks = this.marks ? figures.clipping : null;
+    picture.marks = this.marksNow();
     if (this.touching === null) delete frame.layers.touched;
     picture.show(frame);
     map.show(figures.grey_map);
@@ -164,6 +164,7 @@ Alpine.data("bench", () => ({
     this.judge(figures.zones);
     this.provisional = this.stillComing(frame);
     this.meter(picture.pointer ? picture.values(picture.pointer) : null);
+    if (this.waveOpen) this.drawWave();
     if (this.recipe.mix.base.kind === "plain") this.drawPlain();
   },
   readMap(figures) {

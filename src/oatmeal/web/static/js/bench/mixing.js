@@ -69,12 +69,14 @@ export function mixing(photograph) {
     async find(what, body, said) {
       if (this.busyWith) return;
       this.busyWith = what;
+      this.waiting = true;
       try {
         const found = await ask("POST", address(what), { recipe: copy(this.recipe), ...body });
         Object.assign(this.recipe.mix.lifts, found.lifts);
         this.settle();
         say(`${said}: ${found.words}.`, "Undo", () => this.undo());
       } catch (problem) {
+        this.waiting = false;
         say(problem.message);
       }
       this.busyWith = "";

@@ -28,6 +28,7 @@ export class Picture {
     this.part = {};
     this.marks = null;
     this.layer = "grey";
+    this.averaged = 1;
     surround.addEventListener("pointermove", (event) => this.read(event));
     surround.addEventListener("pointerleave", () => heard.read(null));
     surround.addEventListener("pointerdown", (event) => this.press(event));
@@ -240,22 +241,31 @@ export class Picture {
     const found = {};
     for (const name of ["grey", "plain", "colour"]) {
       const part = this.zoom === "fit" ? null : this.part[name];
-      found[name] = sample(part, point, this.file) ?? sample(this.whole[name], point, this.file);
+      found[name] = sample(part, point, this.file, this.averaged) ?? sample(this.whole[name], point, this.file, this.averaged);
     }
     return found;
   }
 }
 
-function sample(layer, point, file) {
+function sample(layer, point, file, side) {
   if (!layer) return null;
   const [left, top, width, height] = layer.region || [0, 0, file.width, file.height];
   const x = Math.floor(((point.x - left) / width) * layer.width);
   const y = Math.floor(((point.y - top) / height) * layer.height);
   if (x < 0 || y < 0 || x >= layer.width || y >= layer.height) return null;
-  const at = y * layer.width + x;
-  return layer.data.length === 3 * layer.width * layer.height
-    ? [layer.data[3 * at], layer.data[3 * at + 1], layer.data[3 * at + 2]]
-    : layer.data[at];
+  const channels = layer.data.length / (layer.width * layer.height);
+  const half = side >> 1;
+  const sums = new Array(channels).fill(0);
+  let count = 0;
+  for (let row = Math.max(0, y - half); row <= Math.min(layer.height - 1, y + half); row += 1) {
+    for (let column = Math.max(0, x - half); column <= Math.min(layer.width - 1, x + half); column += 1) {
+      const at = (row * layer.width + column) * channels;
+      for (let channel = 0; channel < channels; channel += 1) sums[channel] += layer.data[at + channel];
+      count += 1;
+    }
+  }
+  const means = sums.map((sum) => Math.round(sum / count));
+  return channels === 1 ? means[0] : means;
 }
 
 function place(canvas, x, y, width, height) {

@@ -1,5 +1,5 @@
 // The scale: one drawing with histogram, curve and the handles for black, middle and white.
-import { clamp } from "./paths.js";
+import { clamp, words } from "./paths.js";
 import { follow, place, set, svg } from "./svg.js";
 
 const WIDTH = 348;
@@ -25,6 +25,7 @@ export class Scale {
   constructor(holder, zoneCodes, heard) {
     Object.assign(this, { heard, zoneCodes });
     this.picked = null;
+    this.log = false;
     this.drawing = svg("svg", { viewBox: `0 0 ${WIDTH} ${HEIGHT}`, role: "group", "aria-label": "Scale from black to white" });
     const { left, right, top, foot } = PLOT;
     this.plot = svg("rect", { class: "well plot", x: left, y: top, width: right - left, height: foot - top, rx: 5 });
@@ -42,12 +43,16 @@ export class Scale {
     this.whole = svg("path", { class: "whole", ...inert });
     this.line = svg("path", { class: "line", ...inert });
     this.points = svg("g");
+    this.ticks = svg("g", { class: "ticks", ...inert });
+    this.slope = svg("text", { class: "axis", x: right - 5, y: top + 12, "text-anchor": "end", ...inert });
+    this.transfer = [];
     this.handles = {};
     this.drawing.append(
       this.before, this.now,
       svg("line", { class: "straight", x1: atX(0), y1: atY(0), x2: atX(1), y2: atY(1), ...inert }),
       this.whole, this.line, this.points, ...["black", "middle", "white"].map((name) => this.handle(name)),
       svg("text", { class: "axis", x: left + 5, y: top + 12, ...inert }, "up is lighter"),
+      this.ticks, this.slope,
       svg("text", { class: "axis", x: left, y: HEIGHT - 2 }, "black"),
       svg("text", { class: "axis", x: (left + right) / 2, y: HEIGHT - 2, "text-anchor": "middle" }, "middle"),
       svg("text", { class: "axis", x: right, y: HEIGHT - 2, "text-anchor": "end" }, "white"),
@@ -145,7 +150,8 @@ export class Scale {
 
   /** Draw the settings: points and handles. */
   draw() {
-    const { curve, levels } = this.heard.tone();
+    const { curve, levels, contrast } = this.heard.tone();
+    this.slope.textContent = `contrast ${words(contrast, true)}`;
     const middle = levels.black + (levels.white - levels.black) * 0.5 ** levels.middle;
     for (const [name, code] of Object.entries({ black: levels.black, middle, white: levels.white })) {
       set(this.handles[name], {
@@ -172,13 +178,26 @@ export class Scale {
 
   /** Draw what was measured: both histograms and the curve through its points. */
   show(figures) {
-    this.before.setAttribute("d", outline(figures.before));
-    this.now.setAttribute("d", outline(figures.histogram));
+    this.before.setAttribute("d", outline(figures.before, this.log));
+    this.now.setAttribute("d", outline(figures.histogram, this.log));
     const last = figures.curve.length - 1;
     const drawn = (values) => values.map((y, i) => `${i ? "L" : "M"}${atX(i / last).toFixed(1)} ${atY(y).toFixed(1)}`).join("");
     this.line.setAttribute("d", drawn(figures.curve));
     this.whole.setAttribute("d", drawn(figures.transfer));
+    this.transfer = figures.transfer;
     this.draw();
+  }
+
+  /** Mark where finished codes stand on the combined curve: the meter's and the pins'. */
+  mark(readings) {
+    const last = this.transfer.length - 1;
+    this.ticks.replaceChildren(...readings.flatMap(({ code, name }) => {
+      const at = this.transfer.findIndex((y) => y >= code / 255);
+      if (at < 0) return [];
+      const [x, y] = [atX(at / last), atY(this.transfer[at])];
+      const line = svg("line", { x1: x, x2: x, y1: y - 7, y2: y + 7 });
+      return name ? [line, svg("text", { class: "axis", x: x + 3, y: y - 5 }, name)] : [line];
+    }));
   }
 
   point(index) {
@@ -263,7 +282,8 @@ export class Scale {
 }
 
 /** A histogram as a closed path; spikes are cut off, so that the rest stays readable. */
-function outline(counts) {
+function outline(raw, log) {
+  const counts = log ? raw.map((count) => Math.log1p(count)) : raw;
   const sorted = [...counts].sort((one, other) => one - other);
   const most = Math.max(1, sorted[Math.floor(sorted.length * READABLE)]) * 1.2;
   const along = counts.map((count, i) => `L${atX(i / 255).toFixed(1)} ${atY(Math.min(1, count / most) * 0.85).toFixed(1)}`);

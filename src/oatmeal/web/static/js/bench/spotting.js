@@ -49,9 +49,11 @@ export function spotting(photograph, version, parts) {
     },
     async pickHere(at) {
       this.mode = "";
+      this.waiting = true;
       try {
         await this.pickAt(at);
       } catch (problem) {
+        this.waiting = false;
         say(problem.message);
       }
     },
@@ -209,8 +211,10 @@ export function spotting(photograph, version, parts) {
       await this.liftPin(number, step * (event.shiftKey ? FINE : 1));
     },
     async liftPin(number, stops) {
+      this.waiting = true;
       const { per_stop: shares_ } = await this.spotAt({ x: this.pins[number].x, y: this.pins[number].y });
       if (!Object.keys(shares_).length) {
+        this.waiting = false;
         say("This spot is neutral: no range reaches it.");
         return;
       }

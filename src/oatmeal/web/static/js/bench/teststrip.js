@@ -16,7 +16,7 @@ const TONE = [
   number("tone.sparkle", "sparkle", 0, 100, 20), number("tone.depth", "depth", 0, 100, 20),
   number("tone.contrast", "contrast", -100, 100, 15),
   number("tone.levels.black", "black point", 0, 120, 6), number("tone.levels.middle", "middle", 0.1, 9.99, 0.12),
-  number("tone.levels.white", "white point", 140, 255, 8), number("tone.levels.out_white", "lightest tone", 140, 255, 4),
+  number("tone.levels.white", "white point", 140, 255, 8), number("tone.levels.out_white", "lightest tone", 140, 255, 4), number("tone.levels.out_black", "darkest tone", 0, 120, 4),
 ];
 
 /** What the Mix step offers beside the lifts. */

@@ -9,6 +9,8 @@ export function toning(photograph, parts) {
   return {
     zonesOpen: false,
     muddy: "",
+    waveOpen: false,
+    curveOpen: false,
 
     async setPoints() {
       this.busyWith = "points";
@@ -25,6 +27,7 @@ export function toning(photograph, parts) {
     /** Make the tone at a place of the picture black or white. */
     async pointHere(which, at) {
       this.mode = "";
+      this.waiting = true;
       try {
         const { code } = await this.spotAt(at);
         const { levels } = this.recipe.tone;
@@ -32,12 +35,46 @@ export function toning(photograph, parts) {
         else levels.white = clamp(code, levels.black + 1, 255);
         this.settle();
       } catch (problem) {
+        this.waiting = false;
         say(problem.message);
       }
     },
     chooseCharacter(character) {
       this.recipe.tone.character = character;
       this.settle();
+    },
+    /** The curve as text, to copy and to paste. */
+    curveText() {
+      return this.recipe.tone.curve.map(([x, y]) => `${round(x)} ${round(y)}`).join(", ");
+    },
+    pasteCurve(event) {
+      const points = event.target.value.replace(/[[\]]/g, " ").split(/[;,\n]+\s*/).map((pair) => pair.trim().split(/\s+/).map(Number));
+      const flat = points.flat();
+      const paired = points.every((pair) => pair.length === 2) ? points : pairs(flat);
+      const fit = paired.length >= 2 && paired.length <= 16 && flat.every((value) => value >= 0 && value <= 1)
+        && paired.every((pair, place) => pair.length === 2 && (!place || pair[0] > paired[place - 1][0]));
+      if (!fit) {
+        say("A curve is 2 to 16 points “x y” between 0 and 1, from left to right, with commas between them.");
+        event.target.value = this.curveText();
+        return;
+      }
+      this.recipe.tone.curve = paired;
+      this.settle();
+    },
+    setLog(event) {
+      parts().scale.log = event.target.checked;
+      this.waiting = true;
+      parts().frames.ask(this.wish(false));
+    },
+    toggleWave() {
+      this.waveOpen = !this.waveOpen;
+      if (this.waveOpen) this.$nextTick(() => this.drawWave());
+    },
+    /** Columns of the picture against tone, from the frame that is shown. */
+    drawWave() {
+      const { picture } = parts();
+      const layer = (picture.zoom === "fit" ? picture.whole : picture.part).grey || picture.whole.grey;
+      if (layer) wave(this.$refs.wave, layer);
     },
     toggleZones() {
       this.zonesOpen = !this.zonesOpen;
@@ -53,4 +90,30 @@ export function toning(photograph, parts) {
       else this.muddy = "";
     },
   };
+}
+
+const round = (value) => Math.round(value * 10000) / 10000;
+
+function pairs(flat) {
+  return Array.from({ length: Math.ceil(flat.length / 2) }, (_, place) => flat.slice(2 * place, 2 * place + 2));
+}
+
+/** Draw a waveform: how many pixels of each column have which tone, black at the foot. */
+function wave(canvas, { width, height, data }) {
+  const [columns, tones] = [canvas.width, canvas.height];
+  const counts = new Uint32Array(columns * tones);
+  const step = height > 500 ? 2 : 1;
+  for (let y = 0; y < height; y += step) {
+    for (let x = 0; x < width; x += 1) {
+      const tone = tones - 1 - ((data[y * width + x] * tones) >> 8);
+      counts[tone * columns + Math.floor((x * columns) / width)] += 1;
+    }
+  }
+  const full = (width / columns) * (height / step) * 0.06;
+  const image = new ImageData(columns, tones);
+  for (let i = 0; i < counts.length; i += 1) {
+    const strength = Math.min(1, Math.sqrt(counts[i] / full));
+    image.data.set([42, 38, 34, Math.round(255 * strength)], 4 * i);
+  }
+  canvas.getContext("2d").putImageData(image, 0, 0);
 }
