@@ -63,6 +63,12 @@ def mix_drag(count: int) -> Recipe:
     return recipe(mix=LIFTS | {"lifts": {"red": 0.8, "blue": -0.01 * count}})
 
 
+def everything(count: int) -> Recipe:
+    """A full global recipe: lifts, light, local contrast, levels, contrast and curve."""
+    local = {"clarity": 38, "detail": 12, "shadows": 18, "highlights": -34, "veil": 5}
+    return recipe(tone=SCALE | local | {"exposure": 0.01 * count})
+
+
 def large_jpeg(folder: Path, megapixels: int = 24) -> Path:
     """A demo picture enlarged, with noise so that it encodes like a photograph."""
     path = folder / f"{megapixels}.jpg"
@@ -94,6 +100,7 @@ def frames(folder: Path, large: Path) -> None:
         return median(lambda count: desk.frame(Request(make(count), FRAME[0]))) / unit
 
     say("drag in Tone, full frame with its figures", drag(tone_drag), "J", "<= 3")
+    say("drag in Tone with everything on, with figures", drag(everything), "J", "<= 3")
     say("drag in Mix, full frame with its figures", drag(mix_drag), "J", "<= 8")
     work = Pipeline(reduced(decode(DEMO / "first-lift.jpg").linear(0, 0, 1800, 1200), FRAME[0]))
     say("  of which pixels alone, Tone", median(lambda n: work.codes(tone_drag(n))) / unit, "J", "")
@@ -116,7 +123,7 @@ def files(folder: Path, large: Path) -> None:
     quality = [cv2.IMWRITE_JPEG_QUALITY, 92]
     encoding = median(lambda count: cv2.imencode(".jpg", codes, quality), rounds=3, warm=1)
     out = folder / "out.jpg"
-    export = median(lambda n: convert_file(large, tone_drag(n), Output(), out), rounds=3, warm=1)
+    export = median(lambda n: convert_file(large, everything(n), Output(), out), rounds=3, warm=1)
     both = "x (decode+encode)"
     say(
         "24 MP export, OpenCV's decode and encode as the unit",
@@ -169,7 +176,7 @@ def memory(folder: Path) -> None:
 
 def main() -> None:
     if sys.argv[1:2] == ["--export"]:
-        convert_file(Path(sys.argv[2]), tone_drag(1), Output(), Path(sys.argv[3]))
+        convert_file(Path(sys.argv[2]), everything(1), Output(), Path(sys.argv[3]))
         status = Path("/proc/self/status").read_text()
         print(int(re.findall(r"VmHWM:\s+(\d+) kB", status)[0]) / 1e6)
         return

@@ -53,6 +53,13 @@ def test_the_brightest_meaningful_tone_ends_at_two_percent_ink(tone):
     assert np.quantile(codes, 0.0007) <= codes.min() + 4
 
 
+def test_a_larger_budget_brings_the_ends_closer():
+    work = Pipeline(flat_picture())
+    tight, loose = find_points(work, REST, 0.0), find_points(work, REST, 0.02)
+    assert loose.black > tight.black + 3
+    assert loose.white < tight.white - 3
+
+
 def test_pictures_without_any_range_are_not_torn_apart():
     for level in (0.0, 0.2, 1.0):
         rgb = np.full((40, 60, 3), level, np.float32)

@@ -68,6 +68,17 @@ def test_16_bit_gradient_shows_no_banding():
     assert np.diff(out).max() <= np.ceil(slope * 255 / 225) + 1
 
 
+def test_a_strong_scale_keeps_thousands_of_codes():
+    """A 16-bit gradient through levels 15 to 240, contrast 60 and the steep S."""
+    grey = colour.decode_srgb(np.arange(65536) / 65535).astype(np.float32)[None]
+    settings = Tone(
+        levels=Levels(black=15.0, white=240.0), contrast=60.0, curve=curve.SHIPPED["steep S"]
+    )
+    out = tone.apply(grey, tone.compile_scale(settings), np.uint16)[0].astype(int)
+    assert (np.diff(out) >= 0).all()
+    assert len(np.unique(out)) >= 4000
+
+
 def test_meter_of_known_greys():
     """CIE 015:2018: L* 50 has Y 0.18419; ink and code follow from IEC 61966-2-1."""
     reading = meter(0.18418652)

@@ -267,6 +267,15 @@ def test_spots_strips_and_touched_layers_over_http(web, photograph):
     assert np.array_equal(striped["grey"][:, 60:120], layers["grey"][:, 60:120])
 
 
+def test_points_over_http(web, photograph):
+    address = f"/api/photographs/{photograph[1]}/points"
+    levels = web.send("POST", address, {"recipe": {}, "budget": 0.1}).json["levels"]
+    assert levels["black"] < levels["white"]
+    assert levels["out_white"] == 250
+    for budget in (9, -1, "much"):
+        assert web.send("POST", address, {"recipe": {}, "budget": budget}).status_code == 422
+
+
 def test_pins_are_kept_with_the_version(web, photograph):
     address = f"/api/versions/{photograph[2]}"
     pins = [{"x": 0.25, "y": 0.5, "label": "sky"}, {"x": 1, "y": 0, "label": ""}]

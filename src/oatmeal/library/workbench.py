@@ -188,10 +188,10 @@ class Desk:
         with self._lock:
             return Balance(self._large, recipe).find(strength)
 
-    def points(self, recipe: Recipe) -> Levels:
-        """Black and white of the scale from the picture."""
+    def points(self, recipe: Recipe, budget: float) -> Levels:
+        """Black and white of the scale from the picture; ``budget`` is the share that may clip."""
         with self._lock:
-            return find_points(self._pipeline(WHOLE_SIDE), recipe)
+            return find_points(self._pipeline(WHOLE_SIDE), recipe, budget)
 
     def separate(self, recipe: Recipe, pair: tuple[str, str]) -> Found:
         """Lifts that part two of the picture's colours."""

@@ -10,6 +10,7 @@ from typing import Any
 from flask import Blueprint, Response, request, send_file
 
 from oatmeal.core import ranges, strip
+from oatmeal.core.points import BUDGET
 from oatmeal.core.recipe import from_document
 from oatmeal.exports.finished import FinishedFile, finished_file
 from oatmeal.library import photographs, versions
@@ -131,7 +132,12 @@ def balance(photograph_id: int) -> dict[str, Any]:
 @rendering.post("/api/photographs/<int:photograph_id>/points")
 def points(photograph_id: int) -> dict[str, Any]:
     """Levels that let the scale reach from black to 2 % ink."""
-    levels = _desk(photograph_id).points(from_document(body().get("recipe")))
+    document = body()
+    percent = document.get("budget", 100 * BUDGET)
+    if not isinstance(percent, int | float) or not 0 <= percent <= 5:
+        raise Invalid("The budget must be from 0 to 5 percent.")
+    recipe = from_document(document.get("recipe"))
+    levels = _desk(photograph_id).points(recipe, percent / 100)
     return {"levels": levels.model_dump(mode="json")}
 
 

@@ -44,7 +44,7 @@ export class Scale {
     this.line = svg("path", { class: "line", ...inert });
     this.points = svg("g");
     this.ticks = svg("g", { class: "ticks", ...inert });
-    this.slope = svg("text", { class: "axis", x: right - 5, y: top + 12, "text-anchor": "end", ...inert });
+    this.slope = svg("text", { class: "axis", x: left + 5, y: top + 26, ...inert });
     this.transfer = [];
     this.handles = {};
     this.drawing.append(

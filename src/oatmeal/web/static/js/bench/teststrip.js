@@ -40,7 +40,8 @@ export function testing(parts) {
         const curves = Object.entries(this.vocabulary.curves);
         const shapes = { id: "curves", words: "curves", path: "tone.curve", values: curves.map(([, points]) => points), named: curves.map(([name]) => name) };
         const characters = ["soft", "crisp", "deep"];
-        return [...TONE, ...zones, shapes, { id: "characters", words: "characters of clarity", path: "tone.character", values: characters, named: characters }];
+        const ends = { id: "ends", words: "hold ends", path: "tone.hold_ends", values: [false, true], named: ["clipped ends", "held ends"] };
+        return [...TONE, ...zones, shapes, ends, { id: "characters", words: "characters of clarity", path: "tone.character", values: characters, named: characters }];
       }
       const { base, picked } = this.recipe.mix;
       const choice = (id, name, path, values, named) => ({ id, words: name, path, values, named });

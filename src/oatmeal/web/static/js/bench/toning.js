@@ -1,8 +1,9 @@
 // The Tone step beyond numbers: points from the picture, zones, character, the hint about mud.
 import { ask, say } from "../api.js";
-import { clamp, copy, words } from "./paths.js";
+import { clamp, copy, typed, words } from "./paths.js";
 
 const EMPTY_END = 0.002;
+const USUAL_BUDGET = 0.05;
 
 /** The part of the bench that tones; needs the values of `values()` and `settle`. */
 export function toning(photograph, parts) {
@@ -11,18 +12,27 @@ export function toning(photograph, parts) {
     muddy: "",
     waveOpen: false,
     curveOpen: false,
+    budget: USUAL_BUDGET,
 
     async setPoints() {
       this.busyWith = "points";
+      this.waiting = true;
       try {
-        const { levels } = await ask("POST", `/api/photographs/${photograph.id}/points`, { recipe: copy(this.recipe) });
+        const wanted = { recipe: copy(this.recipe), budget: this.budget };
+        const { levels } = await ask("POST", `/api/photographs/${photograph.id}/points`, wanted);
         this.recipe.tone.levels = levels;
         this.settle();
         say(`Black at ${words(levels.black)}, white at ${words(levels.white)}, the lightest tone leaves 2 % ink.`, "Undo", () => this.undo());
       } catch (problem) {
+        this.waiting = false;
         say(problem.message);
       }
       this.busyWith = "";
+    },
+    setBudget(event) {
+      const number = typed(event.target.value);
+      if (Number.isFinite(number)) this.budget = clamp(number, 0, 5);
+      event.target.value = this.budget;
     },
     /** Make the tone at a place of the picture black or white. */
     async pointHere(which, at) {
