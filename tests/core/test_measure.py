@@ -70,6 +70,15 @@ def test_merging_is_found_and_goes_away_when_parted():
     assert work.figures(read('{"mix": {"lifts": {"red": 0.8, "green": -0.8}}}'))["merging"] == []
 
 
+def test_the_guard_is_for_the_files_pixels_not_for_the_maps_sample():
+    lifts = '"lifts": {"red": 1, "green": -1, "blue": -2}'
+    guarded = read('{"mix": {%s, "guard": 100}}' % lifts)  # noqa: UP031
+    bare = read('{"mix": {%s, "guard": 0}}' % lifts)  # noqa: UP031
+    work = GreyMap(patches(RED, GREEN, BLUE, size=8))
+    assert work.figures(guarded) == work.figures(bare)
+    assert work.trace(guarded, "red") == work.trace(bare, "red")
+
+
 def test_trace_rises_and_agrees_with_the_figures():
     work = GreyMap(patches(RED, GREEN, BLUE))
     heights = dict(work.trace(REST, "blue"))

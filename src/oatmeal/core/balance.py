@@ -118,7 +118,7 @@ class Balance:
         small = reduced(rgb_linear, SIDE)
         rest = {"on": True, "lifts": Lifts(), "picked": ()}
         bare = recipe.model_copy(update={"mix": recipe.mix.model_copy(update=rest)})
-        work = Pipeline(small)
+        work = Pipeline(small, scale=0.0)
         prepared = work.prepared(bare)
         self.base = np.asarray(work.mixed(bare), dtype=np.float64).reshape(-1)
         lab = colour.oklab(prepared)

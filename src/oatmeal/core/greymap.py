@@ -49,7 +49,7 @@ class GreyMap:
 
     def __init__(self, rgb_linear: NDArray[np.float32]) -> None:
         self._pixels = reduced(rgb_linear, SAMPLE_SIDE)
-        self._pipeline = Pipeline(self._pixels)
+        self._pipeline = Pipeline(self._pixels, scale=0.0)  # a sample has no blocks to guard
         self._colours: tuple[Prepare, NDArray[np.float64], Clusters] | None = None
         self._plain: NDArray[np.float64] = np.empty(0)
         self._weights: tuple[Any, NDArray[np.float64]] | None = None
@@ -195,7 +195,7 @@ class GreyMap:
         members = members[:: max(1, len(members) // TRACE_PIXELS)]
         strip = None
         if len(members) and not (rare and isinstance(name, str)):
-            strip = Pipeline(self._pixels.reshape(1, -1, 3)[:, members])
+            strip = Pipeline(self._pixels.reshape(1, -1, 3)[:, members], scale=0.0)
         heights = []
         for stops in TRACE_STOPS:
             moved = _with_lift(recipe, name, stops)
@@ -255,7 +255,7 @@ def _stand_in(recipe: Recipe, place: int) -> tuple[float, float]:
     centre = np.radians(getattr(recipe.effective().mix.centres, ranges.NAMES[place]))
     light, chroma = STAND_IN
     lab = np.array([[[light, chroma * np.cos(centre), chroma * np.sin(centre)]]])
-    pixel = Pipeline(colour.oklab_to_linear(lab).astype(np.float32))
+    pixel = Pipeline(colour.oklab_to_linear(lab).astype(np.float32), scale=0.0)
     return (
         float(_star(pixel.mixed(_plain_of(recipe)))[0]),
         float(_star(pixel.mixed(recipe))[0]),

@@ -292,7 +292,9 @@ def render(
     margin = guard.MARGIN if guarded or detailed else 0
     whole = None
     if not local.at_rest(recipe.effective().tone):
-        whole = Pipeline(proxy(picture, WHOLE_SIDE))
+        small = proxy(picture, WHOLE_SIDE)
+        scale = max(small.shape[:2]) / max(picture.width, picture.height)
+        whole = Pipeline(small, auto_guard=picture.auto_guard, scale=scale)
     for top in range(0, picture.height, STRIP_ROWS):
         rows = min(STRIP_ROWS, picture.height - top)
         strip = Region(picture, (0, top, picture.width, rows), margin, whole)

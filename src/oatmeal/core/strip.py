@@ -82,7 +82,9 @@ def render(
     length = width if upright else height
     out = np.empty((height, width), dtype=np.uint8)
     places = edges(length, len(recipes))
-    whole = Pipeline(reduced(rgb_linear, WHOLE_SIDE), auto_guard=auto_guard)
+    small = reduced(rgb_linear, WHOLE_SIDE)
+    whole_scale = scale * max(small.shape[:2]) / max(height, width)
+    whole = Pipeline(small, auto_guard=auto_guard, scale=whole_scale)
     for recipe, begin, end in zip(recipes, places, places[1:], strict=False):
         if begin == end:
             continue
