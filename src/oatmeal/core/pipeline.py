@@ -23,7 +23,7 @@ Depth = type[np.uint8] | type[np.uint16]
 T = TypeVar("T")
 
 #: Rows of the picture that an export holds in floating point at a time.
-STRIP_ROWS = 256
+STRIP_ROWS = 512
 
 
 #: Longer side of the picture that the local part of Tone looks at as a whole.

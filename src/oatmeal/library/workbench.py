@@ -304,8 +304,13 @@ def _plain_zones(pipeline: Pipeline, recipe: Recipe) -> list[float]:
 
 def _histogram_before(pipeline: Pipeline, recipe: Recipe) -> list[int]:
     """Histogram of what the scale's table gets, every ninth pixel."""
-    sample = np.ascontiguousarray(pipeline.toned(recipe)[::3, ::3])
-    codes = tone.apply(sample, tone.exposed(0.0), np.uint8)
+    settings = recipe.effective().tone
+    if local.at_rest(settings):  # the exposure alone is cheaper on the sample
+        grey, exposure = pipeline.mixed(recipe), settings.exposure
+    else:
+        grey, exposure = pipeline.toned(recipe), 0.0
+    sample = np.ascontiguousarray(grey[::3, ::3])
+    codes = tone.apply(sample, tone.exposed(exposure), np.uint8)
     return [int(count) for count in measure.histogram(np.asarray(codes, dtype=np.uint8))]
 
 
