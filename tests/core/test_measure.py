@@ -38,6 +38,15 @@ def test_clipping_counts_both_ends():
     assert found["high"] == pytest.approx(3 / 6)
 
 
+def test_clipped_areas_are_told_from_small_spots():
+    codes_ = np.full((300, 400), 90, np.uint8)
+    codes_[::40, ::40] = 255
+    assert measure.clipped_areas(codes_, 250) == 0
+    codes_[100:160, 100:200] = 255
+    assert measure.clipped_areas(codes_, 250) == pytest.approx(0.05, abs=0.002)
+    assert measure.tones(codes_, (0, 250))["clipping"]["high"] > 0.05
+
+
 def test_grey_map_shares_and_heights():
     figures = GreyMap(patches(RED, GREEN, BLUE, GREY)).figures(REST)
     ranges = {entry["name"]: entry for entry in figures["ranges"]}

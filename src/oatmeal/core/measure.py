@@ -102,10 +102,10 @@ def clipping(counts: NDArray[np.int64], end_codes: tuple[int, int]) -> dict[str,
 def clipped_areas(codes: NDArray[np.uint8], high_code: int) -> float:
     """Share of the picture that clips at the high end in areas, not in small spots.
 
-    Spots smaller than :data:`SPOT_SHARE` of the picture are taken for reflections; every second
+    Spots smaller than :data:`SPOT_SHARE` of the picture are taken for reflections; every third
     pixel is looked at.
     """
-    high = (codes[::2, ::2] >= high_code).astype(np.uint8)
+    high = (codes[::3, ::3] >= high_code).astype(np.uint8)
     if not high.any():
         return 0.0
     _, _, figures, _ = cv2.connectedComponentsWithStats(high, ltype=cv2.CV_32S)
@@ -117,9 +117,11 @@ def tones(codes: NDArray[np.uint8], end_codes: tuple[int, int]) -> dict[str, Any
     """Histogram, zone shares, clipping and mean lightness of one frame of 8-bit codes."""
     counts = histogram(codes)
     star = lightness(decode_srgb(np.arange(256) / 255))
+    clipped = clipping(counts, end_codes)
+    clipped["areas"] = clipped_areas(codes, end_codes[1]) if clipped["high"] else 0.0
     return {
         "histogram": counts.tolist(),
         "zones": zone_shares(counts),
-        "clipping": clipping(counts, end_codes) | {"areas": clipped_areas(codes, end_codes[1])},
+        "clipping": clipped,
         "mean_lightness": float((counts * star).sum() / max(1, counts.sum())),
     }
