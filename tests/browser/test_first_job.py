@@ -38,7 +38,7 @@ def test_from_an_empty_start_to_a_finished_file(desk, page, tmp_path):
     page.get_by_role("tab", name="Tone").click()
     plot = page.locator(".scale .plot")
     box = plot.bounding_box()
-    desk.drag(plot, 0, -30, position=(box["width"] / 2, box["height"] / 2))
+    desk.drag(plot, 0, -30, position=(box["width"] * 0.4, box["height"] * 0.6))
     points = desk.recipe().tone.curve
     assert len(points) == 3
     assert points[1][1] > points[1][0] + 0.05

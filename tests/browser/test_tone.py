@@ -140,6 +140,21 @@ def test_the_curve_as_text_and_the_thin_line(bench, page, source):
     expect(page.locator(".scale .ticks line")).to_have_count(1)
 
 
+def test_contrast_is_dragged_at_the_curves_middle(bench, page, source):
+    grip = page.locator(".scale .grip")
+    bench.drag(grip, 0, -40)
+    assert bench.recipe().tone.contrast == pytest.approx(40, abs=1)
+    expect(page.locator(".scale")).to_contain_text("contrast +40")
+    check(bench, source)
+    grip.focus()
+    grip.press("PageDown")
+    bench.settled()
+    assert bench.recipe().tone.contrast == pytest.approx(30, abs=1)
+    grip.press("Delete")
+    bench.settled()
+    assert bench.recipe() == REST
+
+
 def test_blacks_and_whites_are_marked_separately(bench, page):
     type_in(bench, page, "levels.white", 190)
     type_in(bench, page, "levels.black", 70)

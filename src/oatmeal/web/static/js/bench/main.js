@@ -79,6 +79,7 @@ Alpine.data("bench", () => ({
       tone: () => this.recipe.tone,
       curve: (points) => { this.recipe.tone.curve = points; this.changing(); },
       levels: (levels) => { this.recipe.tone.levels = levels; this.changing(); },
+      contrast: (contrast) => { this.recipe.tone.contrast = contrast; this.changing(); },
       zones: (zones) => { this.recipe.tone.zones = zones; this.changing(); },
       pick: (index) => { this.pointPicked = index !== null; },
       settle: (when) => this.settle(when),

@@ -7,6 +7,9 @@ const HEIGHT = 226;
 const PLOT = { left: 9, right: 339, top: 9, foot: 196 };
 const ZONES = ["I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX"];
 const ZONE_STOPS = 2;
+
+/** Where on the foot the grip for contrast stands: beside the middle, where points often are. */
+const GRIP_AT = 0.5625;
 const STEP = 1 / 255;
 const READABLE = 0.97;
 const KEYS = { ArrowUp: [0, 1], ArrowDown: [0, -1], ArrowLeft: [-1, 0], ArrowRight: [1, 0] };
@@ -20,7 +23,7 @@ export class Scale {
   /**
    * @param {HTMLElement} holder
    * @param {number[]} zoneCodes 8-bit codes in the middle of zones I to IX
-   * @param {{tone: () => any, curve: Function, levels: Function, zones: Function, settle: Function, pick: Function}} heard
+   * @param {{tone: () => any, curve: Function, levels: Function, zones: Function, contrast: Function, settle: Function, pick: Function}} heard
    */
   constructor(holder, zoneCodes, heard) {
     Object.assign(this, { heard, zoneCodes });
@@ -58,6 +61,8 @@ export class Scale {
       svg("text", { class: "axis", x: right, y: HEIGHT - 2, "text-anchor": "end" }, "white"),
     );
     this.plot.addEventListener("pointerdown", (event) => this.add(event));
+    this.grip = this.contrastGrip();
+    this.drawing.append(this.grip);
     this.zones = ZONES.map((zone, index) => this.zone(zone, index));
     this.zoneLayer = svg("g", { class: "zones" }, svg("line", { class: "level", x1: left, x2: right, y1: atY(0.5), y2: atY(0.5) }), ...this.zones);
     this.drawing.append(this.zoneLayer);
@@ -65,10 +70,42 @@ export class Scale {
     holder.append(this.drawing);
   }
 
+  /** Contrast is the slope: a grip in the middle of the curve turns it. */
+  contrastGrip() {
+    const mark = svg("path", {
+      class: "grip", d: "M0 -8L5 0L0 8L-5 0Z", tabindex: 0, role: "slider", "aria-label": "contrast", "aria-valuemin": -100, "aria-valuemax": 100,
+    }, svg("title", {}, "Contrast: drag up for more, down for less"));
+    const turn = (value) => {
+      this.heard.contrast(clamp(Math.round(value), -100, 100));
+      this.draw();
+    };
+    mark.addEventListener("pointerdown", (event) => {
+      if (event.button !== 0) return;
+      event.preventDefault();
+      event.stopPropagation();
+      mark.focus({ preventScroll: true });
+      const begun = this.heard.tone().contrast;
+      const from = event.clientY;
+      follow(mark, event, (next) => turn(begun + (from - next.clientY) * (next.shiftKey ? 0.2 : 1)), () => this.heard.settle());
+    });
+    mark.addEventListener("keydown", (event) => {
+      if (event.ctrlKey || event.metaKey || event.altKey) return;
+      const by = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[event.key];
+      if (by) turn(this.heard.tone().contrast + by);
+      else if (event.key === "Delete" || event.key === "Backspace") turn(0);
+      else return;
+      event.preventDefault();
+      event.stopPropagation();
+      this.heard.settle("soon");
+    });
+    return mark;
+  }
+
   /** Show or hide the handles of the nine zones; they lie over the curve. */
   showZones(shown) {
     this.zoneLayer.style.display = shown ? "" : "none";
     this.points.style.display = shown ? "none" : "";
+    this.grip.style.display = shown ? "none" : "";
     this.plot.style.pointerEvents = shown ? "none" : "";
   }
 
@@ -152,6 +189,9 @@ export class Scale {
   draw() {
     const { curve, levels, contrast } = this.heard.tone();
     this.slope.textContent = `contrast ${words(contrast, true)}`;
+    const beside = Math.round((this.transfer.length - 1) * GRIP_AT);
+    const level = this.transfer.length ? this.transfer[beside] : GRIP_AT;
+    set(this.grip, { transform: `translate(${atX(GRIP_AT)} ${atY(level)})`, "aria-valuenow": contrast });
     const middle = levels.black + (levels.white - levels.black) * 0.5 ** levels.middle;
     for (const [name, code] of Object.entries({ black: levels.black, middle, white: levels.white })) {
       set(this.handles[name], {
