@@ -81,8 +81,18 @@ class PrivateServer:
         self._process = None
 
     def _install(self) -> None:
+        reason: list[str] = []
+        for _ in range(2):  # once more, should a first try have been cut short
+            shutil.rmtree(self._data, ignore_errors=True)
+            result = self._run_install()
+            if not result.returncode:
+                return
+            reason = (result.stderr or result.stdout).strip().splitlines()
         shutil.rmtree(self._data, ignore_errors=True)
-        result = subprocess.run(
+        raise StartError(f"MariaDB's data folder could not be made: {' '.join(reason[-2:])}")
+
+    def _run_install(self) -> subprocess.CompletedProcess[str]:
+        return subprocess.run(
             [
                 _program("mariadb-install-db"),
                 "--no-defaults",
@@ -91,14 +101,12 @@ class PrivateServer:
                 "--auth-root-authentication-method=socket",
                 "--skip-test-db",
                 "--innodb-log-file-size=8M",
+                f"--tmpdir={self._folder / 'tmp'}",
             ],
             capture_output=True,
             text=True,
+            env=self._environment(),
         )
-        if result.returncode:
-            shutil.rmtree(self._data, ignore_errors=True)
-            reason = (result.stderr or result.stdout).strip().splitlines()
-            raise StartError(f"MariaDB's data folder could not be made: {' '.join(reason[-2:])}")
 
     def _spawn(self, server: str) -> subprocess.Popen[bytes]:
         password = self._password()
@@ -142,8 +150,15 @@ class PrivateServer:
             stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL,
             start_new_session=True,
+            env=self._environment(),
             preexec_fn=_end_with_parent,
         )
+
+    def _environment(self) -> dict[str, str]:
+        """A folder of its own for temporary files, where no other server can disturb them."""
+        temporary = self._folder / "tmp"
+        temporary.mkdir(mode=0o700, exist_ok=True)
+        return {**os.environ, "TMPDIR": str(temporary)}
 
     def _wait(self, timeout_s: float) -> bool:
         end = time.monotonic() + timeout_s

@@ -12,6 +12,7 @@ const HEIGHT = 200;
 const KEYS = { ArrowUp: 0.1, ArrowDown: -0.1, PageUp: 0.5, PageDown: -0.5 };
 const RARE = 0.02;
 const GAP_DEGREES = 10;
+const PATIENCE_MS = 2000;
 
 const height = (lightness) => FOOT - (clamp(lightness, 0, 100) / 100) * (FOOT - TOP);
 const lightnessAt = (y) => ((FOOT - y) / (FOOT - TOP)) * 100;
@@ -28,6 +29,7 @@ export class GreyMap {
     Object.assign(this, { vocabulary, heard, names: vocabulary.ranges, readings: vocabulary.codes });
     this.trace = null;
     this.aim = null;
+    this.finish = null;
     this.picked = -1;
     this.drawing = svg("svg", { viewBox: `0 0 ${WIDTH} ${HEIGHT}`, role: "group", "aria-label": "Grey map" });
     holder.append(this.drawing);
@@ -144,6 +146,7 @@ export class GreyMap {
     const start = place(this.drawing, event).y;
     const from = Number(full.getAttribute("cy"));
     const lift = this.heard.lift(name);
+    this.finish?.();
     this.trace = null;
     this.heard.grasp(name);
     let touched = false;
@@ -156,16 +159,30 @@ export class GreyMap {
       this.aim();
     }, () => {
       group.classList.remove("active");
-      this.trace = null;
-      this.aim = null;
-      if (touched) this.heard.settle();
+      if (!touched || this.trace) this.letGo(touched);
+      else {
+        // let go before the heights were known: the column goes where it was put once they are
+        const timer = setTimeout(() => this.finish?.(), PATIENCE_MS);
+        this.finish = () => {
+          clearTimeout(timer);
+          this.finish = null;
+          this.letGo(true);
+        };
+      }
     });
+  }
+
+  letGo(touched) {
+    this.trace = null;
+    this.aim = null;
+    if (touched) this.heard.settle();
   }
 
   /** Take in the heights that the held column has at every lift. */
   traced(points) {
     this.trace = points;
     this.aim?.();
+    this.finish?.();
   }
 
   /** The lift that brings a column to a height; from the trace once it is here. */

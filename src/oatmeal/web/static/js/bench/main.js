@@ -53,6 +53,7 @@ Alpine.data("bench", () => ({
   provisional: "",
   waiting: true,
   touching: null,
+  tracing: null,
   columnFocus: null,
   pointPicked: false,
 
@@ -68,7 +69,7 @@ Alpine.data("bench", () => ({
     map = new GreyMap(this.$refs.map, vocabulary, {
       mix: () => this.recipe.mix,
       lift: (name) => this.liftOf(name),
-      grasp: (name) => frames.ask(this.wish(true, name)),
+      grasp: (name) => { this.tracing = name; frames.ask(this.wish(true)); },
       move: (name, stops) => this.lift(name, stops),
       spin: (name, by) => this.spinLift(name, by),
       centre: (name, hue) => this.moveCentre(name, hue),
@@ -114,7 +115,7 @@ Alpine.data("bench", () => ({
   },
 
   // frames
-  wish(moving, trace) {
+  wish(moving) {
     const region = picture.region;
     const layers = ["grey"];
     if (!moving) layers.push(...["plain", "colour"].filter((name) => !picture.has(name)));
@@ -122,6 +123,7 @@ Alpine.data("bench", () => ({
     if (touched !== null && (typeof touched === "number" || !picture.touched)) layers.push("touched");
     const half = moving && !region;
     const side = half ? Math.round(picture.side / 2) : picture.side;
+    const trace = this.tracing ?? undefined; // asked for until it comes, since a newer wish replaces an older one
     const pins = copy(this.pins).map(({ x, y }) => [x, y]);
     return {
       recipe: copy(this.recipe), side, layers, region, trace, pins, strip: this.stripWish(),
@@ -153,7 +155,10 @@ Alpine.data("bench", () => ({
     if (this.touching === null) delete frame.layers.touched;
     picture.show(frame);
     map.show(figures.grey_map);
-    if (frame.wish.trace !== undefined) map.traced(figures.trace);
+    if (frame.wish.trace !== undefined && frame.wish.trace === this.tracing) {
+      this.tracing = null;
+      map.traced(figures.trace);
+    }
     scale.show(figures);
     this.film = figures.film || null;
     if (this.film) spectrum?.show(this.film);
