@@ -18,7 +18,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from oatmeal.core import kernels, pipeline, tone
+from oatmeal.core import kernels, pipeline
 from oatmeal.core.pipeline import Pipeline, reduced
 from oatmeal.core.recipe import REST, Recipe, from_document
 from oatmeal.exports.convert import convert_file
@@ -140,32 +140,6 @@ def first_frame(path: Path) -> None:
     Pipeline(pipeline.proxy(decode(path), FRAME[0])).codes(mix_drag(3))
 
 
-def chained() -> None:
-    """Channels, levels and curve as chained OpenCV calls against our recipe."""
-    picture = decode(DEMO / "first-lift.jpg")
-    codes = np.ascontiguousarray(picture.codes)
-    matrix = np.array([[0.30, 0.59, 0.11]], np.float32)
-    curve = (tone.transfer(np.arange(256) / 255, recipe().tone) * 255 + 0.5).astype(np.uint8)
-
-    def by_opencv(count: int) -> None:
-        cv2.LUT(cv2.transform(codes, matrix), curve)
-
-    weights = {"kind": "channels", "red": 30.0, "green": 59.0, "blue": 11.0}
-    work = Pipeline(picture.linear(0, 0, picture.width, picture.height))
-
-    def by_recipe(count: int) -> None:
-        channels = weights | {"red": 30.0 + 0.01 * count}
-        work.codes(recipe(mix={"base": channels}))
-
-    ratio = median(by_recipe) / median(by_opencv)
-    say(
-        "\nchannels, levels and curve against chained OpenCV on 8 bits",
-        ratio,
-        "x",
-        "<= 1 (with clarity)",
-    )
-
-
 def memory(folder: Path) -> None:
     for megapixels, limit in ((24, 1.2), (100, 3.0)):
         path = large_jpeg(folder, megapixels)
@@ -186,7 +160,6 @@ def main() -> None:
         large = large_jpeg(folder)
         frames(folder, large)
         files(folder, large)
-        chained()
         memory(folder)
 
 

@@ -63,6 +63,23 @@ def test_set_points_ends_the_mud(bench, page, source):
     assert bench.recipe() == REST
 
 
+def test_points_say_when_the_curve_itself_ends_dark(bench, page):
+    page.get_by_label("Curve", exact=True).select_option("faded")
+    bench.settled()
+    page.get_by_role("button", name="Set points").first.click()
+    expect(page.get_by_text("the curve itself ends darker than 2 % ink")).to_be_visible()
+    bench.settled()
+    assert bench.recipe().tone.levels.out_white == 255
+
+
+def test_what_a_click_would_do_ends_with_its_step(bench, page):
+    page.get_by_role("button", name="black here").click()
+    page.get_by_role("tab", name="Mix").click()
+    page.mouse.click(*bench.at(0.3, 0.95))
+    page.wait_for_timeout(400)
+    assert bench.recipe() == REST
+
+
 def test_black_here_and_white_here(bench, page, source):
     page.get_by_role("button", name="black here").click()
     page.mouse.click(*bench.at(0.3, 0.95))

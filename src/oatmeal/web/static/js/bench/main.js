@@ -225,6 +225,7 @@ Alpine.data("bench", () => ({
     this.recipe = recipe;
     this.waiting = true;
     this.draft = "";
+    this.formulaError = "";
     this.pickedOpen = null;
     scale.draw();
     frames.ask(this.wish(false));
@@ -264,6 +265,7 @@ Alpine.data("bench", () => ({
 
   open(step) {
     if (this.strip) this.leaveStrip();
+    this.mode = "";
     this.step = step;
     sessionStorage.setItem("step", step);
   },

@@ -22,7 +22,8 @@ export function toning(photograph, parts) {
         const { levels } = await ask("POST", `/api/photographs/${photograph.id}/points`, wanted);
         this.recipe.tone.levels = levels;
         this.settle();
-        say(`Black at ${words(levels.black)}, white at ${words(levels.white)}, the lightest tone leaves 2 % ink.`, "Undo", () => this.undo());
+        const end = levels.out_white < 255 ? "the lightest tone leaves 2 % ink" : "the curve itself ends darker than 2 % ink";
+        say(`Black at ${words(levels.black)}, white at ${words(levels.white)}; ${end}.`, "Undo", () => this.undo());
       } catch (problem) {
         this.waiting = false;
         say(problem.message);
