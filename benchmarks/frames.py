@@ -25,6 +25,7 @@ from oatmeal.exports.convert import convert_file
 from oatmeal.library.proxies import Proxies
 from oatmeal.library.store import FileStore
 from oatmeal.library.workbench import Desk, Request
+from oatmeal.memory import keep_frames
 from oatmeal.photofile.decode import Limits, decode
 from oatmeal.photofile.encode import Output, encode
 
@@ -164,4 +165,5 @@ def main() -> None:
 
 
 if __name__ == "__main__":
+    keep_frames()
     main()

@@ -21,6 +21,7 @@ from oatmeal.core.guard import Guarding
 from oatmeal.core.pipeline import Pipeline, reduced
 from oatmeal.core.recipe import REST, from_document
 from oatmeal.core.starts import starts
+from oatmeal.memory import keep_frames
 from oatmeal.photofile.decode import decode
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "tests" / "core"))
@@ -102,6 +103,7 @@ def all_starts(rgb: np.ndarray) -> None:
 
 
 if __name__ == "__main__":
+    keep_frames()
     kernels.warm()
     formula_kernel.warm()
     guard_gain()

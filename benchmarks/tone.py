@@ -16,6 +16,7 @@ from oatmeal.core.colour import lightness
 from oatmeal.core.local import Window
 from oatmeal.core.pipeline import Pipeline, reduced
 from oatmeal.core.recipe import REST, Tone, from_document
+from oatmeal.memory import keep_frames
 from oatmeal.photofile.decode import decode
 
 HEIGHT, WIDTH = 500, 1600
@@ -106,6 +107,7 @@ def costs() -> None:
 CURVE = [[0, 0], [0.25, 0.2], [0.75, 0.82], [1, 1]]
 
 if __name__ == "__main__":
+    keep_frames()
     kernels.warm()
     tonemaps.warm()
     halos()

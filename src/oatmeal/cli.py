@@ -21,6 +21,7 @@ from oatmeal.core import measure, pipeline
 from oatmeal.core import recipe as recipes
 from oatmeal.core.greymap import GreyMap
 from oatmeal.exports.convert import convert_file
+from oatmeal.memory import keep_frames
 from oatmeal.photofile.decode import decode
 from oatmeal.photofile.encode import FORMATS, SUFFIX_OF, SUFFIXES, Output
 from oatmeal.photofile.errors import PhotoFileError
@@ -37,6 +38,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Run the command; returns the exit status."""
     parser = _parser()
     options = parser.parse_args(arguments)
+    keep_frames()
     try:
         status: int = options.run(options)
         return status

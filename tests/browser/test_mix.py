@@ -233,7 +233,7 @@ def test_centres_move_in_the_maps_foot(bench, page, source):
 
 
 def test_guard_auto_and_by_hand(bench, page):
-    expect(page.get_by_text("auto: off, the file is clean")).to_be_visible()
+    expect(page.get_by_text("auto: off, little compressed")).to_be_visible()
     page.get_by_label("auto").click()
     bench.settled()
     assert bench.recipe().mix.guard == 0

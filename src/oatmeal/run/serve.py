@@ -19,6 +19,7 @@ import waitress
 
 from oatmeal.library.database import Database
 from oatmeal.library.store import FileStore
+from oatmeal.memory import keep_frames
 from oatmeal.run import demo
 from oatmeal.run.mariadb import PrivateServer, StartError
 from oatmeal.settings import SettingError, Settings
@@ -44,6 +45,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     with_demo = "demo" in (sys.argv[1:] if arguments is None else arguments)
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(name)s: %(message)s")
     signal.signal(signal.SIGTERM, _interrupt)
+    keep_frames()
     try:
         settings = Settings.from_environment(home_name="oatmeal-demo" if with_demo else "oatmeal")
         with _only_one(settings.home) as lock:

@@ -88,6 +88,7 @@ def bench(photograph_id: int) -> str:
                     "width": photograph.width,
                     "height": photograph.height,
                     "bits": photograph.bits,
+                    "jpeg": photograph.suffix == ".jpg",
                 },
                 "version": versions.state(session, version),
                 "vocabulary": vocabulary(),

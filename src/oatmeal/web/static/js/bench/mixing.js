@@ -140,7 +140,8 @@ export function mixing(photograph) {
     },
     guardWords() {
       if (!this.guardIsAuto()) return "";
-      return this.autoGuard ? `auto: ${Math.round(this.autoGuard * 100)} for this JPEG` : "auto: off, the file is clean";
+      if (this.autoGuard) return `auto: ${Math.round(this.autoGuard * 100)} for this JPEG`;
+      return photograph.jpeg ? "auto: off, little compressed" : "auto: off, the file is clean";
     },
     toggleGuard() {
       this.recipe.mix.guard = this.guardIsAuto() ? Math.round(this.autoGuard * 100) : "auto";
