@@ -35,4 +35,5 @@ def keep_frames() -> bool:
         return False
     # all threads share one heap, or each would keep frames of its own
     wanted = ((_ARENA_MAX, 1), (_MMAP_THRESHOLD, REUSED_BYTES), (_TRIM_THRESHOLD, KEPT_BYTES))
-    return all([mallopt(name, value) == 1 for name, value in wanted])
+    done = [mallopt(name, value) == 1 for name, value in wanted]
+    return all(done)
