@@ -92,6 +92,5 @@ def photograph(web, jpeg):
     """Ids of an imported photograph: (series, photograph, version)."""
     series = web.series()
     added = web.upload(series, "first-lift.jpg", jpeg).json["id"]
-    page = web.client.get(f"/bench/{added}").get_data(as_text=True)
-    version = int(re.search(r'"version": ?\{"id": ?(\d+)', page)[1])
-    return series, added, version
+    listed = web.client.get(f"/api/photographs/{added}/versions").json["versions"]
+    return series, added, listed[0]["id"]

@@ -6,7 +6,7 @@ import pytest
 from sqlalchemy import func, select
 
 from oatmeal.core.recipe import RecipeError
-from oatmeal.library import versions
+from oatmeal.library import history, photographs, versions
 from oatmeal.library.errors import Behind, Invalid, Missing
 from oatmeal.library.models import HistoryStep
 
@@ -112,3 +112,80 @@ def test_names(act):
 def test_a_version_that_is_not_there(database):
     with database.session() as session, pytest.raises(Missing):
         versions.get(session, 4711)
+
+
+def names(database, photograph_id):
+    with database.session() as session:
+        return [
+            (entry["name"], entry["shown"])
+            for entry in versions.listed(photographs.get(session, photograph_id))
+        ]
+
+
+def test_versions_are_duplicated_ordered_shown_deleted_and_brought_back(act, database, photograph):
+    whose = photograph[1]
+    act(versions.save, 1, red(1))
+    act(versions.pin, [{"x": 0.5, "y": 0.5, "label": "balloon"}])
+    second = act(versions.duplicate).id
+    third = act(versions.duplicate).id
+    assert names(database, whose) == [
+        ("Version 1", True), ("Version 3", False), ("Version 2", False),
+    ]  # fmt: skip
+    with database.session() as session:
+        begun = versions.state(session, versions.get(session, second))
+        assert lift(begun) == 1
+        assert begun["undo"] is None
+        assert begun["pins"][0]["label"] == "balloon"
+        versions.save(session, second, begun["revision"], red(-2))
+        versions.reorder(session, whose, [second, act.id, third])
+        versions.show(session, third)
+    assert lift(act.state()) == 1  # the first is untouched by its copy
+    assert names(database, whose) == [
+        ("Version 2", False), ("Version 1", False), ("Version 3", True),
+    ]  # fmt: skip
+    with database.session() as session:
+        versions.delete(session, third)
+    assert names(database, whose) == [("Version 2", True), ("Version 1", False)]
+    with database.session() as session, pytest.raises(Missing):
+        versions.get(session, third)
+    with database.session() as session:
+        versions.restore(session, third)
+    assert names(database, whose)[2] == ("Version 3", True)
+
+
+def test_the_last_version_stays(act):
+    with pytest.raises(Invalid):
+        act(versions.delete)
+
+
+def test_history_keeps_every_branch_and_goes_anywhere(act):
+    first = act(versions.save, 1, red(1))
+    second = act(versions.save, first["revision"], red(2))
+    back = act(versions.undo, second["revision"])
+    branched = act(versions.save, back["revision"], red(-1))
+    steps = act(history.listed)
+    assert [step["words"] for step in steps] == [
+        "red lift 1 → −1", "red lift 1 → 2", "red lift 0 → 1", "as taken",
+    ]  # fmt: skip
+    assert [step["aside"] for step in steps] == [False, True, False, False]
+    assert [step["now"] for step in steps] == [True, False, False, False]
+    there = act(history.go, branched["revision"], steps[1]["id"])
+    assert lift(there) == 2
+    assert there["undo"] == "red lift 1 → 2"
+    assert [step["aside"] for step in act(history.listed)] == [True, False, False, False]
+    assert len(act(history.listed)) == 4  # going is no step of its own
+    with pytest.raises(Behind):
+        act(history.go, branched["revision"], steps[0]["id"])
+    with pytest.raises(Missing):
+        act(history.go, there["revision"], 4711)
+
+
+def test_a_state_is_kept_under_a_name_and_let_go(act):
+    saved = act(versions.save, 1, red(1))
+    act(versions.save, saved["revision"], red(2))
+    step = act(history.listed)[1]["id"]
+    act(history.keep, step, "  bright   balloon ")
+    assert [entry["kept"] for entry in act(history.listed)] == [None, "bright balloon", None]
+    assert act(history.recipe, step).mix.lifts.red == 1
+    act(history.keep, step, "")
+    assert not any(entry["kept"] for entry in act(history.listed))

@@ -302,3 +302,36 @@ def test_a_formula_error_says_its_column(web, photograph):
     )
     assert reply.status_code == 422
     assert reply.json["problems"][0]["column"] == 10
+
+
+BLUE_DOWN = {"mix": {"lifts": {"blue": -1.6}}}
+
+
+def test_versions_and_history_over_http(web, photograph):
+    _, whose, version = photograph
+    address = f"/api/versions/{version}"
+    saved = web.send("PUT", f"{address}/recipe", {"revision": 1, "recipe": BLUE_DOWN}).json
+    made = web.send("POST", f"{address}/duplicate", {}).json
+    assert made["name"] == "Version 2"
+    page = web.client.get(f"/bench/{whose}?version={made['id']}").get_data(as_text=True)
+    assert f'"version": {{"head": {saved["head"] + 1}, "id": {made["id"]}' in page
+    web.send("POST", f"/api/versions/{made['id']}/show", {})
+    listed = web.client.get(f"/api/photographs/{whose}/versions").json["versions"]
+    assert [entry["shown"] for entry in listed] == [False, True]
+    order = {"versions": [made["id"], version]}
+    ordered = web.send("PUT", f"/api/photographs/{whose}/versions", order).json["versions"]
+    assert [entry["id"] for entry in ordered] == order["versions"]
+    assert web.send("DELETE", f"/api/versions/{made['id']}").status_code == 200
+    assert web.send("DELETE", address).status_code == 422  # the last one stays
+    assert web.send("POST", f"/api/versions/{made['id']}/restore").status_code == 200
+
+    steps = web.client.get(f"{address}/history").json["steps"]
+    first = steps[-1]["id"]
+    kept = web.send("PATCH", f"{address}/history/{first}", {"kept": "as it came"}).json
+    assert kept["kept"] == "as it came"
+    then = web.client.get(f"{address}/history/{first}").json["recipe"]
+    words = web.send("POST", "/api/differences", {"before": then, "after": BLUE_DOWN}).json["words"]
+    assert words == [steps[0]["words"]]
+    there = web.send("POST", f"{address}/go", {"revision": 2, "step": first}).json
+    assert (there["undo"], there["redo"]) == (None, steps[0]["words"])
+    assert web.send("POST", f"{address}/go", {"revision": 2, "step": first}).status_code == 409

@@ -40,7 +40,10 @@ class Series(Base):
 
 
 class Photograph(Base):
-    """One file in a series; the original is in the file store under its SHA-256."""
+    """One file in a series; the original is in the file store under its SHA-256.
+
+    ``shown_id`` names the version that the sheet shows; without it that is the first.
+    """
 
     __tablename__ = "photograph"
 
@@ -58,13 +61,25 @@ class Photograph(Base):
     bits: Mapped[int]
     note: Mapped[str] = mapped_column(Text, default="")
     taken_at: Mapped[datetime | None]
+    shown_id: Mapped[int | None] = mapped_column(
+        ForeignKey("version.id", use_alter=True, name="fk_photograph_shown")
+    )
     created_at: Mapped[datetime] = mapped_column(default=now)
     deleted_at: Mapped[datetime | None]
 
     series: Mapped[Series] = relationship(back_populates="photographs")
     versions: Mapped[list[Version]] = relationship(
-        back_populates="photograph", order_by="Version.position, Version.id"
+        back_populates="photograph",
+        primaryjoin="and_(Photograph.id == Version.photograph_id, Version.deleted_at.is_(None))",
+        foreign_keys="Version.photograph_id",
+        order_by="Version.position, Version.id",
     )
+
+    @property
+    def shown(self) -> Version:
+        """The version that the sheet shows."""
+        chosen = [version for version in self.versions if version.id == self.shown_id]
+        return (chosen or self.versions)[0]
 
 
 class Version(Base):
@@ -87,8 +102,11 @@ class Version(Base):
     )
     pins: Mapped[list[Any] | None] = mapped_column(JSON())
     created_at: Mapped[datetime] = mapped_column(default=now)
+    deleted_at: Mapped[datetime | None]
 
-    photograph: Mapped[Photograph] = relationship(back_populates="versions")
+    photograph: Mapped[Photograph] = relationship(
+        back_populates="versions", foreign_keys=[photograph_id]
+    )
     head: Mapped[HistoryStep | None] = relationship(foreign_keys=[head_id], post_update=True)
 
 
@@ -96,7 +114,7 @@ class HistoryStep(Base):
     """One undo step: the whole recipe after it, and what changed in words.
 
     Steps form a tree through ``parent_id``; a change after an undo starts a new branch and the
-    old one stays.
+    old one stays. ``kept`` is the name under which a state was kept.
     """
 
     __tablename__ = "history_step"
@@ -106,4 +124,5 @@ class HistoryStep(Base):
     parent_id: Mapped[int | None] = mapped_column(ForeignKey("history_step.id"), index=True)
     recipe: Mapped[dict[str, Any]]
     words: Mapped[str] = mapped_column(String(500), default="")
+    kept: Mapped[str | None] = mapped_column(String(200))
     created_at: Mapped[datetime] = mapped_column(default=now)

@@ -1,4 +1,4 @@
-"""Versions: saving a recipe, undo and redo, and noticing a page that is behind."""
+"""Versions of a photograph: their recipes, undo and redo, and noticing a page that is behind."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from oatmeal.core.recipe import REST, Recipe, from_document, require_built
 from oatmeal.core.words import changes
 from oatmeal.library import photographs
 from oatmeal.library.errors import Behind, Invalid, Missing
-from oatmeal.library.models import HistoryStep, Version
+from oatmeal.library.models import HistoryStep, Photograph, Version, now
 
 #: A version has this many pins at the most.
 MAX_PINS = 8
@@ -27,7 +27,7 @@ def get(session: Session, version_id: int, *, lock: bool = False) -> Version:
         if lock
         else select(Version).where(Version.id == version_id)
     )
-    if version is None:
+    if version is None or version.deleted_at is not None:
         raise Missing("This version is not there any more.")
     photographs.get(session, version.photograph_id)
     return version
@@ -44,8 +44,9 @@ def state(session: Session, version: Version) -> dict[str, Any]:
     Returns
     -------
     dict
-        ``id``, ``name``, ``revision``, ``recipe`` (every value), and the words of what undo and
-        redo would do, or None where there is nothing.
+        ``id``, ``name``, ``revision``, ``recipe`` (every value), ``head`` (the history step in
+        force), ``pins``, and the words of what undo and redo would do, or None where there is
+        nothing.
     """
     head = version.head
     following = _next_step(session, version)
@@ -54,6 +55,7 @@ def state(session: Session, version: Version) -> dict[str, Any]:
         "name": version.name,
         "revision": version.revision,
         "recipe": recipe_of(version).full_document(),
+        "head": version.head_id,
         "undo": head.words if head is not None and head.parent_id is not None else None,
         "redo": following.words if following is not None else None,
         "pins": version.pins or [],
@@ -78,7 +80,7 @@ def save(session: Session, version_id: int, revision: int, document: object) -> 
         When the recipe cannot be used.
     """
     recipe = require_built(from_document(document))
-    version = _locked(session, version_id, revision)
+    version = locked(session, version_id, revision)
     phrases = changes(recipe_of(version), recipe)
     if not phrases:
         return state(session, version)
@@ -93,33 +95,112 @@ def save(session: Session, version_id: int, revision: int, document: object) -> 
     )
     session.add(step)
     session.flush()
-    return _move(session, version, step)
+    return move(session, version, step)
 
 
 def undo(session: Session, version_id: int, revision: int) -> dict[str, Any]:
     """Go back one step; raises :class:`Behind`, or :class:`Invalid` at the beginning."""
-    version = _locked(session, version_id, revision)
+    version = locked(session, version_id, revision)
     if version.head is None or version.head.parent_id is None:
         raise Invalid("There is nothing to undo.")
-    return _move(session, version, session.get_one(HistoryStep, version.head.parent_id))
+    return move(session, version, session.get_one(HistoryStep, version.head.parent_id))
 
 
 def redo(session: Session, version_id: int, revision: int) -> dict[str, Any]:
     """Go forward along the newest branch; raises :class:`Behind` or :class:`Invalid`."""
-    version = _locked(session, version_id, revision)
+    version = locked(session, version_id, revision)
     step = _next_step(session, version)
     if step is None:
         raise Invalid("There is nothing to redo.")
-    return _move(session, version, step)
+    return move(session, version, step)
 
 
 def rename(session: Session, version_id: int, name: str) -> Version:
     """Give a version another name."""
     version = get(session, version_id)
+    version.name = cleaned_name(name, "the version")
+    return version
+
+
+def cleaned_name(name: str, whose: str) -> str:
+    """A name without needless spaces; raises :class:`Invalid` for an empty or endless one."""
     cleaned = " ".join(name.split())
     if not cleaned or len(cleaned) > 200:
-        raise Invalid("Give the version a name of 1 to 200 characters.")
-    version.name = cleaned
+        raise Invalid(f"Give {whose} a name of 1 to 200 characters.")
+    return cleaned
+
+
+def listed(photograph: Photograph) -> list[dict[str, Any]]:
+    """The versions of a photograph in order, and which one the sheet shows."""
+    return [
+        {"id": version.id, "name": version.name, "shown": version is photograph.shown}
+        for version in photograph.versions
+    ]
+
+
+def duplicate(session: Session, version_id: int) -> Version:
+    """A further version that begins with the recipe and pins of this one; it stands beside it."""
+    source = get(session, version_id)
+    photograph = photographs.get(session, source.photograph_id)
+    taken = {version.name for version in photograph.versions}
+    number = len(taken) + 1
+    while f"Version {number}" in taken:
+        number += 1
+    made = Version(
+        photograph_id=photograph.id, name=f"Version {number}", revision=1, pins=source.pins
+    )
+    session.add(made)
+    session.flush()
+    step = HistoryStep(
+        version_id=made.id,
+        recipe=recipe_of(source).document(),
+        words=f"from {source.name}",
+    )
+    session.add(step)
+    session.flush()
+    made.head_id = step.id
+    session.flush()
+    place = photograph.versions.index(source) + 1
+    others = [version.id for version in photograph.versions if version.id != made.id]
+    reorder(session, photograph.id, [*others[:place], made.id, *others[place:]])
+    return made
+
+
+def reorder(session: Session, photograph_id: int, version_ids: list[int]) -> None:
+    """Put the versions of a photograph into the given order; those not named follow."""
+    photograph = photographs.get(session, photograph_id)
+    session.expire(photograph, ["versions"])
+    rank = {number: place for place, number in enumerate(version_ids)}
+    ordered = sorted(photograph.versions, key=lambda version: rank.get(version.id, len(rank)))
+    for place, version in enumerate(ordered, start=1):
+        version.position = place
+    session.flush()
+    session.expire(photograph, ["versions"])
+
+
+def delete(session: Session, version_id: int) -> Version:
+    """Take a version out; :func:`restore` brings it back. The last one stays."""
+    version = get(session, version_id)
+    photograph = photographs.get(session, version.photograph_id)
+    if len(photograph.versions) < 2:
+        raise Invalid("A photograph has at least one version.")
+    version.deleted_at = now()
+    return version
+
+
+def restore(session: Session, version_id: int) -> Version:
+    """Bring a deleted version back to where it was."""
+    version = session.get(Version, version_id)
+    if version is None:
+        raise Missing("This version is not there any more.")
+    version.deleted_at = None
+    return version
+
+
+def show(session: Session, version_id: int) -> Version:
+    """Let the sheet show this version."""
+    version = get(session, version_id)
+    photographs.get(session, version.photograph_id).shown_id = version.id
     return version
 
 
@@ -148,14 +229,16 @@ def _pin(entry: object) -> dict[str, Any]:
     return {"x": x, "y": y, "label": label}
 
 
-def _locked(session: Session, version_id: int, revision: int) -> Version:
+def locked(session: Session, version_id: int, revision: int) -> Version:
+    """A version, locked against others; raises :class:`Behind` if it has moved on."""
     version = get(session, version_id, lock=True)
     if version.revision != revision:
         raise Behind(state(session, version))
     return version
 
 
-def _move(session: Session, version: Version, step: HistoryStep) -> dict[str, Any]:
+def move(session: Session, version: Version, step: HistoryStep) -> dict[str, Any]:
+    """Let a step's recipe be in force; returns the new state."""
     version.head = step
     version.revision += 1
     session.flush()

@@ -46,7 +46,7 @@ def load(database: Database, importer: Importer, home: Path, step: Step) -> None
             photograph = importer.add(series_id, entry["file"], [content], entry["caption"])
             with database.session() as session:
                 photographs.rename(session, photograph.id, entry["title"])
-                version = photographs.get(session, photograph.id).versions[0]
+                version = photographs.get(session, photograph.id).shown
                 if "recipe" in entry:
                     versions.save(session, version.id, version.revision, entry["recipe"])
                     versions.rename(session, version.id, entry["version"])

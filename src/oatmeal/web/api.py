@@ -1,4 +1,4 @@
-"""The JSON API for series, photographs and versions. Errors are problem documents (RFC 9457)."""
+"""The JSON API for series and photographs. Errors are problem documents (RFC 9457)."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from urllib.parse import unquote
 
 from flask import Blueprint, request
 
-from oatmeal.library import photographs, series, versions
+from oatmeal.library import photographs, series
 from oatmeal.library.errors import Invalid
 from oatmeal.photofile.errors import TooLarge
 from oatmeal.web.app import services
@@ -135,45 +135,3 @@ def restore_photographs() -> Reply:
     with services().database.session() as session:
         photographs.restore(session, wanted)
     return {"photographs": wanted}
-
-
-@api.get("/versions/<int:version_id>")
-def version_state(version_id: int) -> Reply:
-    with services().database.session() as session:
-        return versions.state(session, versions.get(session, version_id))
-
-
-@api.patch("/versions/<int:version_id>")
-def rename_version(version_id: int) -> Reply:
-    name = text(body(), "name")
-    with services().database.session() as session:
-        return {"id": version_id, "name": versions.rename(session, version_id, name).name}
-
-
-@api.put("/versions/<int:version_id>/pins")
-def pin_version(version_id: int) -> Reply:
-    pins = body().get("pins")
-    with services().database.session() as session:
-        return {"id": version_id, "pins": versions.pin(session, version_id, pins)}
-
-
-@api.put("/versions/<int:version_id>/recipe")
-def save_recipe(version_id: int) -> Reply:
-    document = body()
-    revision = number(document, "revision")
-    with services().database.session() as session:
-        return versions.save(session, version_id, revision, document.get("recipe"))
-
-
-@api.post("/versions/<int:version_id>/undo")
-def undo(version_id: int) -> Reply:
-    revision = number(body(), "revision")
-    with services().database.session() as session:
-        return versions.undo(session, version_id, revision)
-
-
-@api.post("/versions/<int:version_id>/redo")
-def redo(version_id: int) -> Reply:
-    revision = number(body(), "revision")
-    with services().database.session() as session:
-        return versions.redo(session, version_id, revision)

@@ -84,10 +84,11 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
     _register_errors(app)
     app.template_global()(asset)
 
-    from oatmeal.web import api, pages, rendering
+    from oatmeal.web import api, pages, rendering, version_api
 
     app.register_blueprint(pages.pages)
     app.register_blueprint(api.api)
+    app.register_blueprint(version_api.version_api)
     app.register_blueprint(rendering.rendering)
     return app
 

@@ -25,7 +25,7 @@ from oatmeal.core.recipe import (
     from_document,
 )
 from oatmeal.library import photographs, series, versions
-from oatmeal.library.models import Photograph
+from oatmeal.library.models import Photograph, Version
 from oatmeal.photofile.encode import FORMATS
 from oatmeal.web.app import services
 
@@ -53,14 +53,16 @@ def sheet(series_id: int) -> str:
 
 def frame_card(photograph: Photograph) -> dict[str, Any]:
     """What the sheet shows of a photograph."""
-    version = photograph.versions[0]
+    version = photograph.shown
+    others = len(photograph.versions) - 1
     started = bool(version.head and version.head.parent_id) or versions.recipe_of(version) != REST
     return {
         "id": photograph.id,
         "title": photograph.title,
         "caption": photograph.caption,
         "note": photograph.note,
-        "version": version.name if started else "not started",
+        "version": version.name if started or others else "not started",
+        "others": others,
         "started": started,
         "revision": version.revision,
         "width": photograph.width,
@@ -75,7 +77,7 @@ def bench(photograph_id: int) -> str:
         photograph = photographs.get(session, photograph_id)
         siblings = photographs.present(session, photograph.series_id)
         place = [item.id for item in siblings].index(photograph.id)
-        version = photograph.versions[0]
+        version = _wanted_version(photograph)
         return render_template(
             "bench.html",
             photograph=photograph,
@@ -91,9 +93,19 @@ def bench(photograph_id: int) -> str:
                     "jpeg": photograph.suffix == ".jpg",
                 },
                 "version": versions.state(session, version),
+                "versions": versions.listed(photograph),
+                "beside": [
+                    item.id for item in siblings[place + 1 : place + 2] + siblings[:place][-1:]
+                ],
                 "vocabulary": vocabulary(),
             },
         )
+
+
+def _wanted_version(photograph: Photograph) -> Version:
+    """The version that the address names, or the one that the sheet shows."""
+    wanted = request.args.get("version", type=int)
+    return next((item for item in photograph.versions if item.id == wanted), photograph.shown)
 
 
 def vocabulary() -> dict[str, Any]:
@@ -152,7 +164,7 @@ def small_picture(photograph_id: int) -> Response:
     """A small picture of a photograph: its present version in grey, or ``?colour=1``."""
     with services().database.session() as session:
         photograph = photographs.get(session, photograph_id)
-        recipe = versions.recipe_of(photograph.versions[0])
+        recipe = versions.recipe_of(photograph.shown)
     colour = request.args.get("colour") == "1"
     path = services().workbench.small_picture(photograph, None if colour else recipe)
     return send_file(path, mimetype="image/jpeg", max_age=0, conditional=True)
