@@ -107,6 +107,7 @@ class Desk:
         self._long_side = long_side
         self._proxies = proxies
         self._lock = threading.Lock()
+        self._decoding = threading.Lock()
         self._large = proxies.read(sha256, suffix, BENCH_SIDE)
         self._auto_guard = proxies.auto_guard(sha256, suffix)
         self._pipelines: OrderedDict[int, Pipeline] = OrderedDict()
@@ -213,15 +214,15 @@ class Desk:
             return starts(self._large, recipe)
 
     def source(self) -> SourcePicture:
-        """The file's own pixels, decoded once."""
-        if self._source is None:
-            self._source = self._proxies.decode(*self._file)
-        return self._source
+        """The file's own pixels, decoded once; frames of the proxies go on meanwhile."""
+        with self._decoding:
+            if self._source is None:
+                self._source = self._proxies.decode(*self._file)
+            return self._source
 
     def prepare_source(self) -> None:
         """Decode the file ahead of the first look at 100 %."""
-        with self._lock:
-            self.source()
+        self.source()
 
     def _pipeline(self, side: int) -> Pipeline:
         side = max(64, min(side, BENCH_SIDE))

@@ -95,7 +95,8 @@ def bench(photograph_id: int) -> str:
                 "version": versions.state(session, version),
                 "versions": versions.listed(photograph),
                 "beside": [
-                    item.id for item in siblings[place + 1 : place + 2] + siblings[:place][-1:]
+                    {"id": item.id, "width": item.width, "height": item.height}
+                    for item in siblings[place + 1 : place + 2] + siblings[:place][-1:]
                 ],
                 "vocabulary": vocabulary(),
             },

@@ -168,8 +168,20 @@ def starting_points(photograph_id: int) -> list[dict[str, Any]]:
 
 @rendering.post("/api/photographs/<int:photograph_id>/ready")
 def ready(photograph_id: int) -> dict[str, Any]:
-    """Decode the file ahead of the first look at 100 %."""
-    _desk(photograph_id).prepare_source()
+    """Prepare a photograph before it is asked for.
+
+    The body is ``{side?, closeup?}``: with a side, the shown version's frame of that size is
+    rendered ahead; unless closeup is false, the file is decoded for the first look at 100 %.
+    """
+    document = body()
+    with services().database.session() as session:
+        photograph = photographs.get(session, photograph_id)
+        recipe = versions.recipe_of(photograph.shown)
+    desk = services().workbench.desk(photograph)
+    if "side" in document:
+        desk.frame(Request(recipe, number(document, "side")))
+    if document.get("closeup") is not False:
+        desk.prepare_source()
     return {"id": photograph_id}
 
 

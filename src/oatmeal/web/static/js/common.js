@@ -35,4 +35,18 @@ Alpine.data("toasts", () => ({
   },
 }));
 
+/** The switch between the themes: as the system says, Oat, Rye. */
+Alpine.data("theme", () => ({
+  chosen: localStorage.getItem("oatmeal-theme") || "",
+  next() {
+    this.chosen = { "": "oat", oat: "rye", rye: "" }[this.chosen];
+    if (this.chosen) localStorage.setItem("oatmeal-theme", this.chosen);
+    else localStorage.removeItem("oatmeal-theme");
+    window.dispatchEvent(new Event("theme"));
+  },
+  words() {
+    return { "": "Theme: as the system says", oat: "Theme: Oat, light", rye: "Theme: Rye, dark" }[this.chosen];
+  },
+}));
+
 export default Alpine;

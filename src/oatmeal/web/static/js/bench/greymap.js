@@ -128,7 +128,7 @@ export class GreyMap {
     const right = LEFT + 8 * this.span - 4;
     return svg("circle", {
       class: "own", cx: neutral ? LEFT - 4 : clamp(this.middle(own.column) + sway, LEFT + 3, right), cy: height(own.now),
-      r: clamp(Math.sqrt(own.share) * 16, 2.2, 7), fill: own.colour, stroke: "#fbf8f2", "stroke-width": 0.8,
+      r: clamp(Math.sqrt(own.share) * 16, 2.2, 7), fill: own.colour, stroke: "var(--oat-0)", "stroke-width": 0.8,
     });
   }
 

@@ -1,32 +1,81 @@
-// Looking: zoom, layers, marks for clipping, the meter.
+// Looking: zoom, layers, surround, marks for clipping, the meter.
 import { percent } from "./paths.js";
 import { grey } from "./svg.js";
+import { ZOOMS } from "./view.js";
 
 const PAN_STEP = 80;
+const SURROUNDS = ["grey", "white", "black"];
+const SHOWN_AS = "oatmeal-surround";
+const GAP = -2;
+const DIFFERENCES = 22;
 
 /** The part of the bench that shows; `parts()` gives the picture. */
 export function looking(parts) {
   return {
     zoom: "fit",
+    zooms: ZOOMS,
     showing: "grey",
     markBlacks: false,
     markWhites: false,
     clipping: null,
     reading: null,
     averaged: 1,
+    around: SURROUNDS.includes(localStorage.getItem(SHOWN_AS)) ? localStorage.getItem(SHOWN_AS) : "grey",
+    alone: false,
+    thirds: false,
 
-    zoomToggle() {
+    // zoom
+    zoomTo(zoom) {
       const { picture } = parts();
-      const near = picture.pointer;
-      picture.setZoom(picture.zoom === "fit" ? "full" : "fit", near ? { ...near } : undefined);
-      this.zoom = picture.zoom;
+      picture.setZoom(zoom, picture.pointer ? { ...picture.pointer } : picture.middle());
     },
-    zoomWords() {
-      return this.zoom === "fit" ? "Fit" : "100 %";
+    zoomToggle() {
+      this.zoomTo(this.zoom === "fit" ? 1 : "fit");
+    },
+    zoomStep(way) {
+      const { picture } = parts();
+      picture.gestures.step(way, picture.pointer);
+    },
+    zoomName(zoom) {
+      return { fit: "Fit", 2: "200 %" }[zoom] || String(zoom * 100);
     },
     dragWords() {
       return this.dragLifts ? "Dragging lifts" : "Dragging moves";
     },
+    panBy(event) {
+      const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
+      if (!by || this.zoom === "fit") return false;
+      const far = PAN_STEP * (event.shiftKey ? 4 : 1);
+      parts().picture.moveBy(by[0] * far, by[1] * far);
+      return true;
+    },
+
+    // what is round the picture, and over it
+    chooseSurround(around) {
+      this.around = around;
+      localStorage.setItem(SHOWN_AS, around);
+    },
+    nextSurround() {
+      this.chooseSurround(SURROUNDS[(SURROUNDS.indexOf(this.around) + 1) % SURROUNDS.length]);
+    },
+    toggleAlone() {
+      this.alone = !this.alone;
+      this.$nextTick(() => this.arrange());
+    },
+    toggleThirds() {
+      this.thirds = !this.thirds;
+      parts().picture.thirds = this.thirds;
+      parts().picture.lay();
+    },
+    /** Give the picture the room that panels leave. */
+    arrange() {
+      const { picture } = parts();
+      const { chips, differences } = this.$refs;
+      const under = chips.offsetHeight + (this.comparing ? differences.offsetHeight || DIFFERENCES : 0) + GAP;
+      const right = this.historyOpen && !this.alone ? this.$refs.history.offsetWidth : 0;
+      picture.arrange({ right, foot: this.alone ? 0 : under, margin: this.alone ? 0 : 20, beside: this.comparing && this.compareMode === "beside" });
+    },
+
     /** Mark both ends, or neither. */
     clippingToggle() {
       const on = !(this.markBlacks || this.markWhites);
@@ -69,17 +118,8 @@ export function looking(parts) {
       picture.paint();
     },
     showingWords() {
+      if (this.withoutStep) return `without ${this.withoutStep === "mix" ? "Mix" : "Tone"}`;
       return { colour: "colour original", plain: "plain conversion", grey: "" }[this.showing];
-    },
-    release() {
-      if (this.showing !== "grey") this.show("grey");
-    },
-    panBy(event) {
-      const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
-      if (!by || this.zoom === "fit") return false;
-      const far = PAN_STEP * (event.shiftKey ? 4 : 1);
-      parts().picture.moveBy(by[0] * far, by[1] * far);
-      return true;
     },
 
     meter(codes) {

@@ -1,10 +1,12 @@
 // The bench: holds the recipe, asks for frames, saves.
 import Alpine from "../common.js";
-import { ask, say, send } from "../api.js";
+import { say, send } from "../api.js";
+import { comparing } from "./comparing.js";
 import { exporting } from "./export.js";
 import { SpectrumStrip } from "./film.js";
 import { Frames } from "./frames.js";
 import { GreyMap } from "./greymap.js";
+import { keying } from "./keys.js";
 import { looking } from "./looking.js";
 import { mixing } from "./mixing.js";
 import { copy } from "./paths.js";
@@ -16,6 +18,7 @@ import { starting } from "./starts.js";
 import { testing } from "./teststrip.js";
 import { band } from "./toneband.js";
 import { toning } from "./toning.js";
+import { treating } from "./treating.js";
 import { values } from "./values.js";
 
 const start = JSON.parse(document.getElementById("start").textContent);
@@ -23,7 +26,8 @@ const { photograph, version, vocabulary } = start;
 const SOON_MS = 500;
 const STILL_MS = 160;
 const TRIAL_SIDE = 64;
-const HELD = { c: "colour", p: "plain" };
+const AHEAD_MS = 700;
+const LOOK = "look";
 
 // The instruments hold large arrays and drawings; they stay outside the reactive state.
 let frames, picture, map, scale, saver, spectrum;
@@ -38,18 +42,17 @@ Alpine.data("bench", () => ({
   ...starting(photograph, parts),
   ...toning(photograph, parts),
   ...exporting(photograph, version.id),
+  ...treating(photograph, version, start.versions, parts),
+  ...comparing(photograph, version, parts),
+  ...keying(),
   vocabulary,
   recipe: copy(version.recipe),
   rest: vocabulary.rest,
   bases: copy(vocabulary.bases),
   step: sessionStorage.getItem("step") || "mix",
   saver: { words: "", trouble: false, conflict: false, undo: null, redo: null },
-  versionName: version.name,
-  draftName: "",
-  naming: false,
   ready: false,
   failure: "",
-  helping: false,
   provisional: "",
   waiting: true,
   touching: null,
@@ -60,9 +63,10 @@ Alpine.data("bench", () => ({
   init() {
     saver = new Saver(version, this.saver, (recipe) => this.replace(recipe));
     frames = new Frames(photograph.id, (frame) => this.arrived(frame), (problem) => this.failed(problem));
-    const { surround, coarse, picture: fine, over } = this.$refs;
-    picture = new Picture(surround, { coarse, fine, over }, photograph, {
+    const { surround, pane, aside, over, thirds, divider, navigator } = this.$refs;
+    picture = new Picture(surround, { pane, aside, over, thirds, divider, navigator }, photograph, {
       moved: () => this.moved(),
+      zoomed: () => { this.zoom = picture.zoom; },
       read: (codes) => this.meter(codes),
       press: (event, at) => this.press(event, at),
     });
@@ -86,11 +90,12 @@ Alpine.data("bench", () => ({
       settle: (when) => this.settle(when),
     });
     this.recover();
-    window.addEventListener("pagehide", () => this.settleNow());
+    this.lookAgain();
+    window.addEventListener("pagehide", () => { this.rememberLook(); this.settleNow(); });
     window.addEventListener("focus", () => saver.check());
     document.addEventListener("visibilitychange", () => document.hidden || saver.check());
     send("POST", `/api/photographs/${photograph.id}/ready`, {}).catch(() => {});
-    surround.focus({ preventScroll: true });
+    this.$nextTick(() => surround.focus({ preventScroll: true }));
   },
 
   /** The spectrum strip is drawn into the place that its base opens. */
@@ -112,6 +117,40 @@ Alpine.data("bench", () => ({
       saver.queue = [left.recipe];
       this.saver.conflict = true;
     } else saver.save(left.recipe);
+  },
+
+  /** Keep zoom and comparison for the next frame and after a reload. */
+  rememberLook() {
+    const { centre } = picture.view;
+    const share = { x: centre.x / photograph.width, y: centre.y / photograph.height };
+    const { zoom, comparing: on, compareMode: mode, compareWith: other, historyOpen } = this;
+    sessionStorage.setItem(LOOK, JSON.stringify({ photograph: photograph.id, version: version.id, zoom, share, on, mode, other, historyOpen }));
+  },
+  lookAgain() {
+    const look = JSON.parse(sessionStorage.getItem(LOOK) || "null");
+    if (!look) return;
+    this.compareMode = look.mode;
+    if (look.historyOpen) this.toggleHistory();
+    if (look.zoom !== "fit") {
+      picture.view.centre = { x: look.share.x * photograph.width, y: look.share.y * photograph.height };
+      picture.setZoom(look.zoom);
+    }
+    const own = ["colour", "plain"].includes(look.other);
+    const here = look.photograph === photograph.id && (look.other.startsWith("version:") || look.version === version.id);
+    const other = (own || here) && look.other !== `version:${version.id}` ? look.other : "colour";
+    if (look.on) this.beginCompare(other);
+    else this.compareWith = other;
+  },
+  /** Have the server prepare the frames beside this one, once this one is done. */
+  prepareBeside() {
+    if (this.prepared) return;
+    this.prepared = true;
+    setTimeout(async () => {
+      for (const file of start.beside) {
+        const side = picture.view.fitSide(file);
+        await send("POST", `/api/photographs/${file.id}/ready`, { side, closeup: picture.region !== null }).catch(() => {});
+      }
+    }, AHEAD_MS);
   },
 
   // frames
@@ -140,6 +179,8 @@ Alpine.data("bench", () => ({
     if (!picture) return;
     this.waiting = true;
     this.layPins();
+    this.askCompared();
+    if (this.withoutStep) this.without(true);
     frames.ask(this.wish(this.ready));
     clearTimeout(this.stillTimer);
     this.stillTimer = setTimeout(() => frames.ask(this.wish(false)), STILL_MS);
@@ -147,7 +188,10 @@ Alpine.data("bench", () => ({
   arrived(frame) {
     this.ready = true;
     this.failure = "";
-    if (!frame.wish.moving && !frames.waiting) this.waiting = false;
+    if (!frame.wish.moving && !frames.waiting) {
+      this.waiting = false;
+      this.prepareBeside();
+    }
     const { figures } = frame;
     this.clipping = figures.clipping;
     this.autoGuard = figures.auto_guard;
@@ -166,6 +210,8 @@ Alpine.data("bench", () => ({
     this.layPins();
     band(this.$refs.bandPlain, figures.plain_zones, vocabulary.codes, false);
     band(this.$refs.bandNow, figures.zones, vocabulary.codes, true);
+    if (this.compareWith === "plain") this.comparedZones = figures.plain_zones;
+    this.showBands();
     this.readMap(figures.grey_map);
     this.judge(figures.zones);
     this.provisional = this.stillComing(frame);
@@ -183,7 +229,7 @@ Alpine.data("bench", () => ({
     this.$refs.mergeTwo.style.background = this.merging.colours[1];
   },
   stillComing(frame) {
-    if (picture.zoom !== "fit" && String(frame.region) !== String(picture.region)) return "coarse: the file’s pixels are coming";
+    if (picture.region && String(frame.region) !== String(picture.region)) return "coarse: the file’s pixels are coming";
     return frame.wish.half ? "half size while moving" : "";
   },
   failed(problem) {
@@ -219,7 +265,8 @@ Alpine.data("bench", () => ({
     saver.save(this.recipe);
     scale.draw();
     frames.ask(this.wish(false));
-    return saver.flush();
+    this.tellDifferences();
+    return saver.flush().then(() => this.historyChanged());
   },
   replace(recipe) {
     this.recipe = recipe;
@@ -229,6 +276,12 @@ Alpine.data("bench", () => ({
     this.pickedOpen = null;
     scale.draw();
     frames.ask(this.wish(false));
+    this.tellDifferences();
+    this.historyChanged();
+  },
+  goToStep(id) {
+    this.settleNow();
+    return saver.go(id);
   },
   undo() {
     this.settleNow();
@@ -270,79 +323,37 @@ Alpine.data("bench", () => ({
     sessionStorage.setItem("step", step);
   },
 
-  // the version's name
-  nameVersion() {
-    this.draftName = this.versionName;
-    this.naming = true;
-    this.$nextTick(() => this.$refs.versionName.select());
-  },
-  async nameVersionDone(keep) {
-    if (!this.naming) return;
-    this.naming = false;
-    if (!keep || this.draftName === this.versionName) return;
-    try {
-      this.versionName = (await ask("PATCH", `/api/versions/${version.id}`, { name: this.draftName })).name;
-    } catch (problem) {
-      say(problem.message);
-    }
-  },
-
   // keys
-  key(event) {
-    if (event.key === "Escape" && this.leave()) return;
-    if (event.target.closest("input:not([type=range]):not([type=checkbox]), textarea, select")) return;
-    const command = event.ctrlKey || event.metaKey;
-    const letter = event.key.toLowerCase();
-    if (command && (letter === "z" || letter === "y")) {
-      event.preventDefault();
-      if (letter === "y" || event.shiftKey) this.redo();
-      else this.undo();
-      return;
-    }
-    if (command || event.altKey || this.exporting || this.helping || this.startsOpen) return;
-    if (this.single(letter, event)) event.preventDefault();
+  acts() {
+    return {
+      compare: () => this.toggleCompare(), beside: () => this.setCompareMode(this.compareMode === "split" ? "beside" : "split"),
+      zoom: () => this.zoomToggle(), closer: () => this.zoomStep(1), farther: () => this.zoomStep(-1),
+      alone: () => this.toggleAlone(), thirds: () => this.toggleThirds(), surround: () => this.nextSurround(),
+      clipping: () => this.clippingToggle(), pin: () => this.pinHere(), mix: () => this.open("mix"), tone: () => this.open("tone"),
+      strip: () => this.openStrip(this.focusedPath()), switch: () => this.toggle(`${this.step}.on`),
+      history: () => this.toggleHistory(), version: () => this.nextVersion(1),
+      before: () => this.$refs.before?.click(), after: () => this.$refs.after?.click(),
+      export: () => this.openExport(), help: () => this.help(),
+    };
   },
   /** Leave what is open; true if something was. */
   leave() {
     if (this.exporting) this.closeExport();
     else if (this.startsOpen) this.closeStarts();
-    else if (this.helping) this.helping = false;
+    else if (this.helping) this.closeHelp();
+    else if (this.versionMenu) this.versionMenu = false;
     else if (this.strip) this.leaveStrip();
     else if (this.mode) this.mode = "";
+    else if (this.alone) this.toggleAlone();
+    else if (this.comparing) this.leaveCompare();
+    else if (this.historyOpen) this.toggleHistory();
     else return false;
     return true;
-  },
-  single(letter, event) {
-    const acts = {
-      e: () => this.clippingToggle(), f: () => this.zoomToggle(), m: () => this.open("mix"), t: () => this.open("tone"),
-      i: () => this.pinHere(), s: () => this.openStrip(this.focusedPath()), ",": () => this.$refs.before?.click(),
-      ".": () => this.$refs.after?.click(), "?": () => this.help(),
-    };
-    if (this.strip && /^[1-9]$/.test(letter)) {
-      this.keepBand(Number(letter) - 1);
-      return true;
-    }
-    if (letter in HELD) {
-      if (!event.repeat) this.show(HELD[letter]);
-      return true;
-    }
-    if (letter in acts) {
-      if (!event.repeat) acts[letter]();
-      return true;
-    }
-    return event.target === this.$refs.surround && this.panBy(event);
   },
   /** The setting that a test strip is most likely wanted for. */
   focusedPath() {
     if (this.columnFocus === null) return undefined;
     return typeof this.columnFocus === "string" ? `mix.lifts.${this.columnFocus}` : `mix.picked.${this.columnFocus}.lift`;
-  },
-  keyUp(event) {
-    if (HELD[event.key.toLowerCase()] === this.showing) this.show("grey");
-  },
-  help() {
-    this.helping = true;
-    this.$nextTick(() => this.$refs.helpClose.focus());
   },
 }));
 

@@ -1,87 +1,69 @@
-// The picture on its surround: greys to canvas, fit and 100 %, panning, marks for clipping.
-import { follow } from "./svg.js";
+// The picture on its surround: layers to canvas, a compared picture over or beside it, marks for clipping.
+import { Gestures } from "./gestures.js";
+import { GREYS, packed } from "./greys.js";
+import { Navigator } from "./navigator.js";
+import { View } from "./view.js";
 
-const MARGIN = 20;
-const NOT_PICTURE = "button, input, select, .notice, .pinboard, .stripbar";
 const STRIPE = 4;
+const NEVER = "button:not(.pin), select, .notice, .pinboard, .stripbar, .history, .navigator, .divider";
 
-const packed = (red, green, blue) => (255 << 24) | (blue << 16) | (green << 8) | red;
-const GREYS = Uint32Array.from({ length: 256 }, (_, code) => packed(code, code, code));
 const HALF = 96;
 const OUTLINE = (190 << 24) | (235 << 16) | (245 << 8) | 250;
 const LOW_MARK = [packed(63, 75, 134), packed(140, 152, 214)];
 const HIGH_MARK = [packed(169, 87, 31), packed(255, 190, 130)];
 
+/**
+ * A compared picture: a layer of the present one (`layer`), or frames of another recipe.
+ * @typedef {{layer?: string, whole?: Object<string, any>, part?: Object<string, any>}} Other
+ */
+
 export class Picture {
   /**
    * @param {HTMLElement} surround
-   * @param {{coarse: HTMLCanvasElement, fine: HTMLCanvasElement, over: HTMLCanvasElement}} canvases the
-   *   whole frame, the part seen at 100 %, and the outline over both
+   * @param {Object<string, HTMLElement>} parts pane and aside (each with two canvases: the whole frame and
+   *   the part seen at a larger zoom), over (the outline), thirds, divider, navigator
    * @param {{width: number, height: number}} file
-   * @param {{moved: () => void, read: (point: any) => void, press: (event: any, at: any) => boolean}} heard
+   * @param {{moved: () => void, read: (point: any) => void, press: (event: any, at: any) => boolean, zoomed: () => void}} heard
    */
-  constructor(surround, canvases, file, heard) {
-    Object.assign(this, canvases, { surround, file, heard });
-    this.zoom = "fit";
-    this.centre = { x: file.width / 2, y: file.height / 2 };
+  constructor(surround, parts, file, heard) {
+    Object.assign(this, { surround, parts, file, heard });
+    [this.coarse, this.fine] = parts.pane.querySelectorAll("canvas");
+    [this.otherCoarse, this.otherFine] = parts.aside.querySelectorAll("canvas");
+    this.over = parts.over;
+    this.view = new View(surround, file);
     this.whole = {};
     this.part = {};
     this.marks = null;
     this.layer = "grey";
     this.averaged = 1;
+    /** @type {Other|null} what it is compared with */
+    this.compared = null;
+    /** @type {Other|null} what is shown in its place for a moment */
+    this.instead = null;
+    this.flipped = false;
+    this.divider = 0.5;
+    this.thirds = false;
+    this.navigator = new Navigator(parts.navigator, this);
+    this.gestures = new Gestures(surround, this, NEVER);
     surround.addEventListener("pointermove", (event) => this.read(event));
-    surround.addEventListener("pointerleave", () => heard.read(null));
-    surround.addEventListener("pointerdown", (event) => this.press(event));
-    new ResizeObserver(() => { this.lay(); heard.moved(); }).observe(surround);
+    surround.addEventListener("pointerleave", () => { this.pointer = null; heard.read(null); });
+    new ResizeObserver(() => this.resized()).observe(surround);
   }
 
-  get density() { return window.devicePixelRatio || 1; }
+  get zoom() { return this.view.zoom; }
+  get side() { return this.view.side; }
+  get region() { return this.view.region; }
 
-  /** CSS pixels for one pixel of the file. */
-  get scale() {
-    if (this.zoom !== "fit") return 1 / this.density;
-    const box = this.surround.getBoundingClientRect();
-    const room = [box.width - 2 * MARGIN, box.height - 2 * MARGIN - 24];
-    return Math.max(0.01, Math.min(room[0] / this.file.width, room[1] / this.file.height));
-  }
-
-  /** Where the file's top left corner lies on the surround, in CSS pixels. */
-  get origin() {
-    const box = this.surround.getBoundingClientRect();
-    if (this.zoom === "fit") {
-      return {
-        x: (box.width - this.file.width * this.scale) / 2,
-        y: (box.height - 24 - this.file.height * this.scale) / 2,
-      };
-    }
-    return {
-      x: Math.round(box.width / 2 - this.centre.x * this.scale),
-      y: Math.round(box.height / 2 - this.centre.y * this.scale),
-    };
-  }
-
-  /** Longer side, in device pixels, that a whole frame needs. */
-  get side() {
-    const wanted = Math.max(this.file.width, this.file.height) * this.scale * this.density;
-    return this.zoom === "fit" ? Math.max(200, Math.round(wanted)) : 1024;
-  }
-
-  /** The rectangle of the file that is in view, whole pixels. */
-  get region() {
-    if (this.zoom === "fit") return null;
-    const box = this.surround.getBoundingClientRect();
-    const { x, y } = this.origin;
-    const left = Math.max(0, Math.floor(-x / this.scale));
-    const top = Math.max(0, Math.floor(-y / this.scale));
-    const right = Math.min(this.file.width, Math.ceil((box.width - x) / this.scale));
-    const bottom = Math.min(this.file.height, Math.ceil((box.height - y) / this.scale));
-    return [left, top, Math.max(1, right - left), Math.max(1, bottom - top)];
+  resized() {
+    this.view.keepInside();
+    this.lay();
+    this.heard.moved();
   }
 
   /** Take in an arrived frame. */
   show(frame) {
     const target = frame.region ? this.part : this.whole;
-    const sized = { width: frame.width, height: frame.height, region: frame.region };
+    const sized = { width: frame.width, height: frame.height, region: frame.region, side: frame.wish.side };
     for (const [name, data] of Object.entries(frame.layers)) {
       if (name === "touched") this.outline({ ...sized, data });
       else target[name] = { ...sized, data };
@@ -109,35 +91,60 @@ export class Picture {
     this.lay();
   }
 
-  /** True if a layer of what is in view is at hand. */
+  /** True if a layer of what is in view is at hand, at the size that is wanted. */
   has(name) {
-    const layer = (this.zoom === "fit" ? this.whole : this.part)[name];
-    if (!layer) return false;
-    return this.zoom === "fit" || String(layer.region) === String(this.region);
+    const { region, side } = this;
+    const layer = (region ? this.part : this.whole)[name];
+    return Boolean(layer) && (region ? String(layer.region) === String(region) : layer.side === side);
+  }
+
+  /** The compared picture that is shown now, if any. */
+  get other() { return this.instead || this.compared; }
+
+  /** Its layers: the whole frame, and the part at a larger zoom. */
+  otherLayers() {
+    const { other } = this;
+    if (!other) return {};
+    if (other.layer) return { whole: this.whole[other.layer], part: this.part[other.layer] };
+    return { whole: other.whole.grey, part: other.part.grey };
+  }
+
+  /** What is drawn: layers of the present picture. */
+  ownLayers() {
+    return { whole: this.whole[this.layer] || this.whole.grey, part: this.part[this.layer] };
   }
 
   paint() {
-    this.draw(this.coarse, this.whole[this.layer] || this.whole.grey);
-    const part = this.zoom === "fit" ? null : this.part[this.layer];
-    this.fine.hidden = !part;
-    if (part) this.draw(this.fine, part);
+    const own = this.ownLayers();
+    this.drawPair([this.coarse, this.fine], own, this.layer === "grey");
+    const other = this.otherLayers();
+    this.parts.aside.hidden = !other.whole;
+    if (other.whole) this.drawPair([this.otherCoarse, this.otherFine], other, false);
     this.lay();
+    this.navigator.paint(own.whole);
   }
 
-  draw(canvas, layer) {
-    if (!layer) return;
+  drawPair([coarse, fine], { whole, part }, marked) {
+    this.draw(coarse, whole, marked);
+    const close = this.region ? part : null;
+    fine.hidden = !close;
+    if (close) this.draw(fine, close, marked);
+  }
+
+  draw(canvas, layer, marked) {
+    if (!layer || (canvas.drawn === layer && !marked)) return;
+    canvas.drawn = layer;
     const { width, height, data } = layer;
     if (canvas.width !== width || canvas.height !== height) Object.assign(canvas, { width, height });
-    const context = canvas.getContext("2d");
     const image = new ImageData(width, height);
     const out = new Uint32Array(image.data.buffer);
     if (data.length === 3 * out.length) {
       for (let i = 0, j = 0; i < out.length; i += 1, j += 3) out[i] = packed(data[j], data[j + 1], data[j + 2]);
     } else {
       for (let i = 0; i < out.length; i += 1) out[i] = GREYS[data[i]];
-      if (this.marks && layer === (canvas === this.fine ? this.part : this.whole).grey) this.mark(out, data, width);
+      if (this.marks && marked) this.mark(out, data, width);
     }
-    context.putImageData(image, 0, 0);
+    canvas.getContext("2d").putImageData(image, 0, 0);
   }
 
   /** Stripes over what clips: falling ones on black, rising ones on white. */
@@ -152,97 +159,130 @@ export class Picture {
     }
   }
 
-  /** Put the canvases where they belong. */
+  /** Put everything where it belongs. */
   lay() {
-    const { x, y } = this.origin;
-    const scale = this.scale;
-    place(this.coarse, x, y, this.file.width * scale, this.file.height * scale);
-    const part = this.part[this.layer];
-    if (part && this.zoom !== "fit") {
-      const [left, top, width, height] = part.region;
-      place(this.fine, x + left * scale, y + top * scale, width * scale, height * scale);
-    }
-    if (this.touched) {
-      const [left, top, width, height] = this.touched.region || [0, 0, this.file.width, this.file.height];
-      place(this.over, x + left * scale, y + top * scale, width * scale, height * scale);
-    }
+    const { view } = this;
+    const { pane } = view;
+    const covering = Boolean(this.instead) || this.flipped;
+    const otherPane = view.beside && !covering ? view.otherPane : pane;
+    place(this.parts.pane, pane.x, pane.y, pane.width, pane.height);
+    place(this.parts.aside, otherPane.x, otherPane.y, otherPane.width, otherPane.height);
+    const own = this.ownLayers();
+    const other = this.otherLayers();
+    this.layPair([this.coarse, this.fine], own.part);
+    if (other.whole) this.layPair([this.otherCoarse, this.otherFine], other.part);
+    if (this.touched) this.layOne(this.over, this.touched.region, { x: 0, y: 0 });
+    this.layDivider(covering);
+    this.layThirds();
     this.surround.classList.toggle("closeup", this.zoom !== "fit");
+    this.surround.classList.toggle("enlarged", this.zoom !== "fit" && view.scale * view.density > 1);
+    this.navigator.lay();
   }
 
-  /** @param {"fit"|"full"} zoom @param {{x: number, y: number}} [centre] in the file's pixels */
-  setZoom(zoom, centre) {
-    this.zoom = zoom;
+  layPair([coarse, fine], part) {
+    const { pane } = this.view;
+    this.layOne(coarse, null, pane);
+    if (part && !fine.hidden) this.layOne(fine, part.region, pane);
+  }
+
+  /** Lay a canvas over its part of the file; `from` is the corner of what holds it. */
+  layOne(canvas, region, from) {
+    const { x, y } = this.view.origin;
+    const { scale } = this.view;
+    const [left, top, width, height] = region || [0, 0, this.file.width, this.file.height];
+    place(canvas, x - from.x + left * scale, y - from.y + top * scale, width * scale, height * scale);
+  }
+
+  /** The line of the split: between the edges of what is seen of the picture. */
+  layDivider(covering) {
+    const split = Boolean(this.compared) && !this.view.beside && !covering;
+    this.parts.divider.hidden = !split;
+    this.parts.aside.style.clipPath = "";
+    if (!split) return;
+    const { left, right, top, bottom } = this.shownEdges();
+    const at = left + this.divider * (right - left);
+    this.parts.aside.style.clipPath = `inset(0 ${this.view.pane.width - at}px 0 0)`;
+    place(this.parts.divider, at - 14, top, 28, bottom - top);
+  }
+
+  /** Edges of the picture on the surround as far as they are seen, in CSS pixels. */
+  shownEdges() {
+    const { pane } = this.view;
+    const low = this.view.placeOf({ x: 0, y: 0 });
+    const high = this.view.placeOf({ x: this.file.width, y: this.file.height });
+    return {
+      left: Math.max(pane.x, low.x), top: Math.max(pane.y, low.y),
+      right: Math.min(pane.x + pane.width, high.x), bottom: Math.min(pane.y + pane.height, high.y),
+    };
+  }
+
+  /** @param {number} share where the divider stands, 0 to 1 */
+  setDivider(share) {
+    this.divider = Math.min(1, Math.max(0, share));
+    this.lay();
+  }
+
+  /** Let the divider follow a pointer. */
+  divideAt(event) {
+    const { left, right } = this.shownEdges();
+    this.setDivider((event.clientX - this.view.box.left - left) / (right - left));
+  }
+
+  layThirds() {
+    this.parts.thirds.hidden = !this.thirds;
+    if (this.thirds) this.layOne(this.parts.thirds, null, { x: 0, y: 0 });
+  }
+
+  /** @param {"fit"|number} zoom @param {{x: number, y: number}} [anchor] in the file's pixels */
+  setZoom(zoom, anchor) {
+    this.view.setZoom(zoom, anchor);
     this.part = {};
-    if (centre) this.centre = centre;
-    this.keepInside();
+    if (this.compared?.part) this.compared.part = {};
     this.paint();
+    this.heard.zoomed();
     this.heard.moved();
   }
 
   moveBy(x, y) {
     if (this.zoom === "fit") return;
-    this.centre = { x: this.centre.x + x / this.scale, y: this.centre.y + y / this.scale };
-    this.keepInside();
+    this.view.moveBy(x, y);
     this.lay();
     this.heard.moved();
   }
 
-  keepInside() {
-    const box = this.surround.getBoundingClientRect();
-    for (const [axis, size, room] of [["x", this.file.width, box.width], ["y", this.file.height, box.height]]) {
-      const half = Math.min(size, room / this.scale) / 2;
-      this.centre[axis] = Math.min(size - half, Math.max(half, this.centre[axis]));
-    }
+  /** Bring a point of the file to the middle. */
+  moveTo(point) {
+    this.view.centre = { ...point };
+    this.view.keepInside();
+    this.lay();
+    this.heard.moved();
   }
 
-  press(event) {
-    if (event.button !== 0 || event.target.closest(NOT_PICTURE)) return;
-    const at = this.locate(event);
-    if (at && this.heard.press(event, at)) return;
-    if (this.zoom !== "fit") this.pan(event);
+  /** Change something of the view that moves the picture. */
+  arrange(changes) {
+    Object.assign(this.view, changes);
+    this.view.keepInside();
+    this.paint();
+    this.heard.moved();
   }
 
-  pan(event) {
-    this.surround.focus();
-    this.surround.classList.add("panning");
-    let last = event;
-    follow(this.surround, event, (next) => {
-      this.moveBy(last.clientX - next.clientX, last.clientY - next.clientY);
-      last = next;
-    }, () => this.surround.classList.remove("panning"));
-  }
-
-  /** Where a pointer is, in the file's pixels; null outside the picture. */
-  locate(event) {
-    const box = this.surround.getBoundingClientRect();
-    const x = (event.clientX - box.left - this.origin.x) / this.scale;
-    const y = (event.clientY - box.top - this.origin.y) / this.scale;
-    return x >= 0 && y >= 0 && x < this.file.width && y < this.file.height ? { x, y } : null;
-  }
+  locate(event) { return this.view.locate(event); }
+  placeOf(point) { return this.view.placeOf(point); }
+  middle() { return this.view.middle(); }
 
   read(event) {
-    this.pointer = event.target.closest("button:not(.pin), .notice, .pinboard, .stripbar") ? null : this.locate(event);
+    this.pointer = event.target.closest(NEVER) ? null : this.locate(event);
     this.heard.read(this.pointer ? this.values(this.pointer) : null);
   }
 
-  /** Where a point of the file lies on the surround, in CSS pixels. */
-  placeOf(point) {
-    const { x, y } = this.origin;
-    return { x: x + point.x * this.scale, y: y + point.y * this.scale };
-  }
-
-  /** The point of the file in the middle of what is seen. */
-  middle() {
-    return this.zoom === "fit" ? { x: this.file.width / 2, y: this.file.height / 2 } : { ...this.centre };
-  }
-
-  /** The codes under a point: grey, plain (one number) and colour (three), where at hand. */
+  /** The codes under a point: grey, plain and compared (one number), colour (three), where at hand. */
   values(point) {
     const found = {};
-    for (const name of ["grey", "plain", "colour"]) {
-      const part = this.zoom === "fit" ? null : this.part[name];
-      found[name] = sample(part, point, this.file, this.averaged) ?? sample(this.whole[name], point, this.file, this.averaged);
-    }
+    const here = (part, whole) => sample(this.region ? part : null, point, this.file, this.averaged) ?? sample(whole, point, this.file, this.averaged);
+    for (const name of ["grey", "plain", "colour"]) found[name] = here(this.part[name], this.whole[name]);
+    const other = this.compared && !this.instead ? this.otherLayers() : {};
+    const compared = here(other.part, other.whole);
+    found.compared = typeof compared === "number" ? compared : null;
     return found;
   }
 }
@@ -268,6 +308,6 @@ function sample(layer, point, file, side) {
   return channels === 1 ? means[0] : means;
 }
 
-function place(canvas, x, y, width, height) {
-  Object.assign(canvas.style, { left: `${x}px`, top: `${y}px`, width: `${width}px`, height: `${height}px` });
+function place(element, x, y, width, height) {
+  Object.assign(element.style, { left: `${x}px`, top: `${y}px`, width: `${width}px`, height: `${height}px` });
 }

@@ -111,9 +111,19 @@ export class Saver {
       this.say("saved");
       return;
     }
+    await this.move(which, {});
+  }
+
+  /** Let a step of the history be in force. */
+  async go(step) {
+    await this.flush();
+    if (!this.shown.conflict) await this.move("go", { step });
+  }
+
+  async move(where, body) {
     this.say("saving …");
     try {
-      const version = await ask("POST", `${this.address}/${which}`, { revision: this.revision });
+      const version = await ask("POST", `${this.address}/${where}`, { revision: this.revision, ...body });
       this.take(version);
       this.saved = copy(version.recipe);
       this.replaced(copy(version.recipe));

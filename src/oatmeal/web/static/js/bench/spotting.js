@@ -92,12 +92,17 @@ export function spotting(photograph, version, parts) {
         }
         if (spot) map.light(Object.keys(spot.per_stop));
         move();
-      }, async () => {
+      }, async (ended) => {
         await asked.catch(() => {});
         this.touching = null;
         map.light([]);
         picture.outline(null);
         if (!moved || !spot) return;
+        if (ended.type === "pointercancel") {
+          Object.assign(this.recipe.mix.lifts, begun);
+          this.moved();
+          return;
+        }
         if (Object.keys(spot.per_stop).length) this.settle();
         else say("This spot is neutral: no range reaches it.");
       });

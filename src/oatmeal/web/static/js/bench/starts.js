@@ -1,6 +1,7 @@
 // Starting points: the photograph in a dozen conversions, to choose where to begin. And the small
 // pictures of the plain conversions.
 import { ask, say } from "../api.js";
+import { drawGreys } from "./greys.js";
 import { copy, percent } from "./paths.js";
 import { grey } from "./svg.js";
 
@@ -30,7 +31,7 @@ export function starting(photograph, parts) {
     async drawStart(start) {
       const frame = await parts().frames.fetch({ recipe: start.recipe, side: SIDE, layers: ["grey"] });
       if (!this.startsOpen) return;
-      draw(this.$root.querySelector(`[data-start="${start.number}"] canvas`), frame);
+      drawGreys(this.$root.querySelector(`[data-start="${start.number}"] canvas`), frame);
       start.figures = { clipping: frame.figures.clipping, merging: frame.figures.grey_map.merging.length };
     },
     startWords(start) {
@@ -56,13 +57,13 @@ export function starting(photograph, parts) {
       this.plainFor = wanted;
       for (const weighing of Object.keys(this.vocabulary.weighings)) {
         const recipe = { prepare: copy(this.recipe.prepare), mix: { base: { kind: "plain", weighing } } };
-        const frame = await parts().frames.fetch({ recipe, side: SMALL, layers: ["grey"] });
+        const frame = await parts().frames.fetch({ recipe, side: SMALL, layers: ["grey"] }).catch(() => null);
         const canvas = this.$root.querySelector(`[data-weighing="${weighing}"] canvas`);
-        if (!canvas) {
-          this.plainFor = "";
+        if (!canvas || !frame) {
+          this.plainFor = ""; // the next frame tries again, and says what is wrong
           return;
         }
-        draw(canvas, frame);
+        drawGreys(canvas, frame);
       }
     },
     chooseWeighing(weighing) {
@@ -73,14 +74,4 @@ export function starting(photograph, parts) {
       return { background: grey(this.vocabulary.weighings[weighing][place]) };
     },
   };
-}
-
-function draw(canvas, frame) {
-  if (!canvas) return;
-  Object.assign(canvas, { width: frame.width, height: frame.height });
-  const context = canvas.getContext("2d");
-  const image = new ImageData(frame.width, frame.height);
-  const codes = frame.layers.grey;
-  for (let i = 0; i < codes.length; i += 1) image.data.set([codes[i], codes[i], codes[i], 255], 4 * i);
-  context.putImageData(image, 0, 0);
 }

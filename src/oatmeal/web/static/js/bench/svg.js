@@ -24,10 +24,12 @@ export function place(drawing, event) {
   };
 }
 
-/** Follow a drag from pointerdown to its end. */
-export function follow(element, event, move, end) {
+/** Follow a drag from pointerdown to its end; `end` gets the last event, of type pointercancel if it was called off. */
+export function follow(element, event, moved, end) {
   element.setPointerCapture(event.pointerId);
+  const move = (next) => next.pointerId === event.pointerId && moved(next);
   const stop = (last) => {
+    if (last.pointerId !== event.pointerId) return;
     element.removeEventListener("pointermove", move);
     element.removeEventListener("pointerup", stop);
     element.removeEventListener("pointercancel", stop);

@@ -89,7 +89,8 @@ export function testing(parts) {
     openStrip(path) {
       const settings = this.stripSettings();
       const wanted = settings.find((setting) => setting.path === path) || settings.find(({ id }) => id === sessionStorage.getItem(`strip-${this.step}`)) || settings[0];
-      if (this.zoom !== "fit") this.zoomToggle();
+      if (this.comparing) this.leaveCompare();
+      if (this.zoom !== "fit") this.zoomTo("fit");
       this.showReach(null);
       const upright = parts().picture.file.width >= parts().picture.file.height;
       this.strip = { setting: wanted, count: 5, step: wanted.step || 0, upright, values: [], labels: [] };

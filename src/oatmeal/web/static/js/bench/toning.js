@@ -84,7 +84,7 @@ export function toning(photograph, parts) {
     /** Columns of the picture against tone, from the frame that is shown. */
     drawWave() {
       const { picture } = parts();
-      const layer = (picture.zoom === "fit" ? picture.whole : picture.part).grey || picture.whole.grey;
+      const layer = (picture.region ? picture.part : picture.whole).grey || picture.whole.grey;
       if (layer) wave(this.$refs.wave, layer);
     },
     toggleZones() {
@@ -121,10 +121,11 @@ function wave(canvas, { width, height, data }) {
     }
   }
   const full = (width / columns) * (height / step) * 0.06;
+  const ink = getComputedStyle(canvas).color.match(/\d+/g).slice(0, 3).map(Number);
   const image = new ImageData(columns, tones);
   for (let i = 0; i < counts.length; i += 1) {
     const strength = Math.min(1, Math.sqrt(counts[i] / full));
-    image.data.set([42, 38, 34, Math.round(255 * strength)], 4 * i);
+    image.data.set([...ink, Math.round(255 * strength)], 4 * i);
   }
   canvas.getContext("2d").putImageData(image, 0, 0);
 }

@@ -1,0 +1,93 @@
+// What pointers do on the surround: press, pan, wheel and pinch. Mouse, pen and touch alike.
+import { follow } from "./svg.js";
+import { ZOOMS } from "./view.js";
+
+/** Turning the wheel this far, or spreading two fingers by this ratio, is one step of zoom. */
+const WHEEL_STEP = 60;
+const PINCH_STEP = 1.4;
+const LINE_PX = 30;
+
+/** Kind of the event that ends what a first finger had begun when a second one comes. */
+const CALLED_OFF = "called off";
+
+export class Gestures {
+  /** @param {HTMLElement} surround @param {any} picture @param {string} never what is not the picture */
+  constructor(surround, picture, never) {
+    Object.assign(this, { surround, picture, never });
+    this.turned = 0;
+    this.fingers = new Map();
+    surround.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
+    surround.addEventListener("pointerdown", (event) => this.press(event));
+    surround.addEventListener("pointermove", (event) => this.spread(event));
+    for (const name of ["pointerup", "pointercancel"]) {
+      surround.addEventListener(name, (event) => event.pointerType === CALLED_OFF || this.fingers.delete(event.pointerId));
+    }
+  }
+
+  wheel(event) {
+    if (event.target.closest(this.never)) return;
+    event.preventDefault();
+    const by = event.deltaY * (event.deltaMode === 0 ? 1 : LINE_PX);
+    if (Math.sign(by) !== Math.sign(this.turned)) this.turned = 0;
+    this.turned += by * (event.ctrlKey ? 4 : 1); // a pinch on a touchpad comes as small turns with Ctrl
+    if (Math.abs(this.turned) < WHEEL_STEP) return;
+    this.step(this.turned < 0 ? 1 : -1, this.picture.locate(event));
+    this.turned = 0;
+  }
+
+  /** One step closer (1) or farther (-1); steps that would hardly change the size are left out. */
+  step(way, anchor) {
+    const { view } = this.picture;
+    const size = (zoom) => (zoom === "fit" ? view.fitting(this.picture.file) * view.density : zoom);
+    const now = size(view.zoom);
+    const sizes = ZOOMS.map((zoom) => ({ zoom, size: size(zoom) })).sort((one, other) => one.size - other.size);
+    const next = way > 0 ? sizes.find((one) => one.size > now * 1.05) : sizes.findLast((one) => one.size < now / 1.05);
+    if (next) this.picture.setZoom(next.zoom, anchor || this.picture.middle());
+  }
+
+  press(event) {
+    if (event.target.closest(this.never) || event.target.closest("input, .pin")) return;
+    if (event.pointerType === "touch" && this.second(event)) return;
+    if (event.button === 1) this.pan(event);
+    if (event.button !== 0) return;
+    const at = this.picture.locate(event);
+    if (at && this.picture.heard.press(event, at)) return;
+    if (this.picture.zoom !== "fit") this.pan(event);
+  }
+
+  pan(event) {
+    event.preventDefault();
+    this.surround.focus({ preventScroll: true });
+    this.surround.classList.add("panning");
+    let last = event;
+    follow(this.surround, event, (next) => {
+      this.picture.moveBy(last.clientX - next.clientX, last.clientY - next.clientY);
+      last = next;
+    }, () => this.surround.classList.remove("panning"));
+  }
+
+  /** Keep a finger in mind; true if it is the second one, which begins a pinch. */
+  second(event) {
+    this.fingers.set(event.pointerId, { x: event.clientX, y: event.clientY });
+    if (this.fingers.size < 2) return false;
+    for (const pointerId of this.fingers.keys()) {
+      // whatever the first finger had begun is called off
+      if (pointerId !== event.pointerId) this.surround.dispatchEvent(new PointerEvent("pointercancel", { pointerId, pointerType: CALLED_OFF }));
+    }
+    this.apart = null;
+    return true;
+  }
+
+  spread(event) {
+    if (!this.fingers.has(event.pointerId)) return;
+    this.fingers.set(event.pointerId, { x: event.clientX, y: event.clientY });
+    if (this.fingers.size !== 2) return;
+    const [one, other] = this.fingers.values();
+    const apart = Math.max(1, Math.hypot(one.x - other.x, one.y - other.y));
+    this.apart ??= apart;
+    if (apart < this.apart * PINCH_STEP && apart > this.apart / PINCH_STEP) return;
+    const middle = { clientX: (one.x + other.x) / 2, clientY: (one.y + other.y) / 2 };
+    this.step(apart > this.apart ? 1 : -1, this.picture.locate(middle));
+    this.apart = apart;
+  }
+}

@@ -1,0 +1,193 @@
+"""Everyone can use it: axe-core on every page, keyboard alone, small and large windows."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+from samples import DEMO
+
+from oatmeal.library import series
+from oatmeal.photofile.decode import decode
+
+BUNTING = DEMO / "bunting.jpg"
+
+#: axe-core, of the npm package of that name; `bin/refresh-assets` brings it up to date.
+AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
+
+
+def findings(page):
+    """Serious and critical findings of axe-core on what is shown now, in words."""
+    page.evaluate(AXE)
+    return page.evaluate(
+        """async () => (await axe.run(document)).violations
+            .filter(({ impact }) => ["serious", "critical"].includes(impact))
+            .flatMap(({ id, nodes }) => nodes.map(({ html, any }) =>
+                `${id}: ${html} ${any.map(({ message }) => message)}`))"""
+    )
+
+
+@pytest.fixture(params=["light", "dark"])
+def themed(desk, page, request):
+    page.emulate_media(color_scheme=request.param)
+    return desk
+
+
+def test_lists_have_no_serious_findings(themed, page, quiet):
+    quiet.expected = ("404",)
+    page.goto(themed.live)
+    expect(page.get_by_text("Nothing here yet")).to_be_visible()
+    assert findings(page) == []
+    themed.begin(BUNTING)
+    for address in ("/", "/series/1"):
+        page.goto(themed.live + address)
+        page.locator(".card").first.hover()
+        assert findings(page) == []
+    with themed.database.session() as session:
+        series.create(session, "Empty")
+    page.goto(f"{themed.live}/series/2")
+    assert findings(page) == []
+    page.goto(f"{themed.live}/nowhere")
+    assert findings(page) == []
+
+
+def test_the_bench_has_no_serious_findings(themed, page):
+    themed.begin(BUNTING)
+    page.get_by_role("main").focus()
+    wrong = {}
+
+    def look(where):
+        if found := findings(page):
+            wrong[where] = found
+
+    for name in ("Film", "Channels", "Six colours", "Formula", "Plain"):
+        page.get_by_role("button", name=name, exact=True).click()
+        themed.settled()
+        look(f"base {name}")
+    page.get_by_role("main").focus()
+    page.keyboard.press("i")
+    themed.settled()
+    page.get_by_role("main").focus()
+    page.keyboard.press("s")
+    themed.settled()
+    look("test strip")
+    page.keyboard.press("Escape")
+    page.keyboard.press("k")
+    page.keyboard.press("h")
+    page.wait_for_timeout(600)
+    look("compare and history")
+    page.keyboard.press("t")
+    page.keyboard.press("f")
+    themed.settled()
+    look("Tone at 100 %")
+    page.locator(".versions .version").first.click()
+    look("menu of the version")
+    page.keyboard.press("Escape")
+    page.keyboard.press("d")
+    expect(page.get_by_role("link", name="Download")).to_be_enabled()
+    look("export")
+    page.keyboard.press("Escape")
+    page.keyboard.press("?")
+    look("keys")
+    page.keyboard.press("Escape")
+    page.keyboard.press("m")
+    page.get_by_role("button", name="Starts").click()
+    page.wait_for_timeout(1500)
+    look("starting points")
+    assert wrong == {}
+
+
+def test_from_the_sheet_to_a_file_by_keyboard_alone(desk, page, tmp_path):
+    desk.begin(BUNTING)
+    page.goto(f"{desk.live}/series/1")
+
+    def walk_to(role, name, key="Tab", limit=90):
+        wanted = page.get_by_role(role, name=name).first
+        for _ in range(limit):
+            if wanted.evaluate("(element) => element === document.activeElement"):
+                return
+            page.keyboard.press(key)
+        raise AssertionError(f"{name} was not reached")
+
+    walk_to("link", "Work on Bunting")
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/bench/1")
+    desk.wait()
+    walk_to("slider", "blue lift")
+    for _ in range(3):
+        page.keyboard.press("PageDown")
+    desk.settled()
+    assert desk.recipe().mix.lifts.blue == pytest.approx(-1.5)
+    page.keyboard.press("t")
+    walk_to("button", "Set points")
+    page.keyboard.press("Enter")
+    desk.settled()
+    walk_to("slider", "contrast", limit=150)
+    page.keyboard.press("ArrowRight")
+    desk.settled()
+    assert desk.recipe().tone.contrast > 0
+    page.keyboard.press("k")  # a look at both
+    page.keyboard.press("Escape")
+    page.keyboard.press("d")
+    walk_to("button", "PNG", "Shift+Tab")
+    page.keyboard.press("Enter")
+    walk_to("link", "Download")
+    expect(page.locator(".result")).to_contain_text("1800 × 1200 px")
+    with page.expect_download() as found:
+        page.keyboard.press("Enter")
+    found.value.save_as(tmp_path / "out.png")
+    assert decode(tmp_path / "out.png").codes.shape[:2] == (1200, 1800)
+    for _ in range(40):  # the dialog keeps the focus
+        page.keyboard.press("Tab")
+        assert page.evaluate("!document.activeElement.closest('nav, aside, main, footer')")
+
+
+@pytest.mark.parametrize("size", [(1024, 700), (1280, 800), (2560, 1440)])
+def test_nothing_sticks_out_of_the_window(desk, page, size):
+    page.set_viewport_size({"width": size[0], "height": size[1]})
+    desk.begin(BUNTING)
+    page.get_by_role("main").focus()
+    page.keyboard.press("k")
+    page.keyboard.press("h")
+    desk.settled()
+    for step in ("t", "m"):
+        page.keyboard.press(step)
+        wide, high = page.evaluate(
+            "[document.documentElement.scrollWidth, document.documentElement.scrollHeight]"
+        )
+        assert (wide, high) == size
+        out = page.evaluate(
+            """() => {
+                const bars = [".topbar > *", ".below > *", ".chips > *", ".comparebar > *"];
+                return Array.from(document.querySelectorAll(bars.join()))
+                    .filter((element) => element.offsetWidth)
+                    .filter((element) => {
+                        const { right, bottom } = element.getBoundingClientRect();
+                        return right > window.innerWidth + 1 || bottom > window.innerHeight + 1;
+                    }).map((element) => element.outerHTML);
+            }"""
+        )
+        assert out == []
+
+
+def test_on_a_phone_one_looks_and_compares_in_one_column(browser, desk, live, database):
+    context = browser.new_context(
+        viewport={"width": 390, "height": 800}, has_touch=True, is_mobile=True
+    )
+    page = context.new_page()
+    desk.page = page
+    desk.begin(BUNTING)
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    page.get_by_role("button", name="Compare", exact=True).tap()
+    desk.settled()
+    picture = desk.canvas()
+    assert picture["box"][2] == pytest.approx(350, abs=2)
+    assert np.ptp(desk.canvas("otherCoarse")["green"]) > 100
+    band, side = (page.locator(name).bounding_box() for name in (".below", ".side"))
+    assert picture["box"][1] < band["y"] < side["y"]  # picture, tone band, instruments
+    page.get_by_role("button", name="100", exact=True).tap()
+    desk.settled()
+    before = desk.at(0, 0)
+    page.touchscreen.tap(200, 300)
+    assert desk.at(0, 0) == before
+    context.close()
