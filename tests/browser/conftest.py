@@ -112,7 +112,7 @@ class Desk:
             """() => {
                 const bench = document.querySelector(".bench");
                 const state = bench && bench._x_dataStack && bench._x_dataStack[0];
-                return state && state.ready && !state.waiting
+                return state && state.ready && !state.waiting && !state.asking
                     && ["", "saved"].includes(state.saver.words);
             }"""
         )

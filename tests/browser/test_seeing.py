@@ -42,9 +42,9 @@ def lift(bench, page, name, stops):
 
 
 def compared(bench, page, source):
-    page.get_by_label("Compare with", exact=True).select_option(label=source)
-    page.wait_for_timeout(500)
-    bench.wait()
+    page.get_by_label("Left side").select_option(label=source)
+    page.wait_for_timeout(100)
+    bench.settled()
 
 
 def colours_at(page, places):
@@ -93,7 +93,7 @@ def test_the_split_shows_colour_on_the_left_and_grey_on_the_right(bench, page):
     divider.press("Home")
     assert np.ptp(colours_at(page, [left])[0]) == 0
     page.keyboard.press("Escape")
-    expect(page.get_by_label("Compare with", exact=True)).to_be_hidden()
+    expect(page.get_by_label("Left side")).to_be_hidden()
 
 
 def test_both_sides_are_the_cores_frames_and_the_differences_are_told(bench, page):
@@ -110,9 +110,18 @@ def test_both_sides_are_the_cores_frames_and_the_differences_are_told(bench, pag
         assert near(bench.canvas(), now) <= 1
     told = page.locator(".differences")
     expect(told).to_have_text("Version 1 → Version 2: blue lift −1.6 → −0.8")
+    page.get_by_label("Right side").select_option(label="plain conversion")
+    bench.settled()
+    assert near(bench.canvas("otherCoarse"), bench.recipe(1)) <= 1
+    assert near(bench.canvas(), REST) <= 1
+    expect(told).to_have_text("Version 1 → plain conversion: blue lift −1.6 → 0")
+    lift(bench, page, "blue", -0.7)  # whoever changes something sees it
+    now = bench.recipe(2)
+    expect(page.get_by_label("Right side")).to_have_value("now")
+    assert near(bench.canvas(), now) <= 1
     page.get_by_role("button", name="Side by side").click()
-    page.wait_for_timeout(500)
-    bench.wait()
+    page.wait_for_timeout(100)
+    bench.settled()
     other, own = bench.canvas("otherCoarse"), bench.canvas()
     assert other["box"][2:] == pytest.approx(own["box"][2:])
     assert other["box"][0] + other["box"][2] < own["box"][0]  # beside each other
@@ -147,7 +156,7 @@ def test_flip_and_the_frame_without_the_open_step(bench, page):
     page.keyboard.press("Escape")
     page.keyboard.down("w")
     expect(page.locator(".shown-as")).to_contain_text("without Mix")
-    page.wait_for_timeout(500)
+    bench.settled()
     assert near(bench.canvas("otherCoarse"), REST) <= 1
     here = colours_at(page, [place])[0][0]
     page.keyboard.up("w")
@@ -322,7 +331,8 @@ def test_history_branches_kept_states_and_pictures(bench, page):
         assert np.abs(np.array(found) - Pipeline(reduced).codes(recipe).ravel()).max() <= 1
     # the other side of a comparison may be any step
     page.get_by_role("button", name=re.compile("^Compare with: red lift 1 → 2")).click()
-    page.wait_for_timeout(500)
+    page.wait_for_timeout(100)
+    bench.settled()
     assert near(bench.canvas("otherCoarse"), recipes[1]) <= 1
     expect(page.locator(".differences")).to_contain_text("red lift 2 → 1")
     steps.nth(1).locator(".go").click()  # back to the branch that was left

@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 import struct
 
 import numpy as np
@@ -190,12 +191,24 @@ def test_16_bit_tiff_is_taken_in(web, tmp_path):
 
 
 def test_every_answer_carries_the_security_headers(web, photograph):
-    for address in ("/", f"/bench/{photograph[1]}", "/static/css/oatmeal.css", "/nowhere"):
+    page = web.client.get("/").data.decode()
+    sheet = re.search(r"/static/\w+/css/oatmeal\.css", page)[0]
+    for address in ("/", f"/bench/{photograph[1]}", sheet, "/nowhere"):
         headers = web.client.get(address).headers
         policy = headers["Content-Security-Policy"]
         assert "default-src 'none'" in policy
         assert "unsafe" not in policy
         assert headers["X-Content-Type-Options"] == "nosniff"
+
+
+def test_static_files_are_kept_until_any_of_them_changes(web):
+    page = web.client.get("/").data.decode()
+    sheet = re.search(r"/static/\w+/css/oatmeal\.css", page)[0]
+    assert "immutable" in web.client.get(sheet).headers["Cache-Control"]
+    older = web.client.get("/static/0123456789ab/css/oatmeal.css")
+    assert older.status_code == 200
+    assert older.headers["Cache-Control"] == "no-cache, max-age=0"
+    assert web.client.get(sheet.rsplit("/", 2)[0] + "/../app.py").status_code == 404
 
 
 def test_pages_hold_no_inline_script_or_style(web, photograph):

@@ -10,7 +10,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from flask import Flask, Response, current_app, render_template, request
+from flask import Flask, Response, current_app, render_template, request, send_from_directory
 from flask.json.provider import DefaultJSONProvider
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from werkzeug.exceptions import HTTPException
@@ -35,6 +35,9 @@ POLICY = "; ".join(
     )
 )  # fmt: skip
 
+#: Seconds for which browsers may keep a static file.
+A_YEAR = 365 * 24 * 3600
+
 log = logging.getLogger("oatmeal")
 
 
@@ -57,7 +60,9 @@ def services() -> Services:
 
 def create_app(database: Database, store: FileStore, settings: Settings) -> Flask:
     """Build the application on a migrated database and a file store."""
-    app = Flask(__name__)
+    app = Flask(__name__, static_folder=None)
+    app.static_folder = "static"
+    app.add_url_rule("/static/<mark>/<path:name>", "static", _static)
     app.config.update(
         SECRET_KEY=_secret(settings.home),
         TRUSTED_HOSTS=["127.0.0.1", "localhost"],
@@ -94,13 +99,29 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
 
 
 def asset(name: str) -> str:
-    """Address of a static file; it changes with the content, so that browsers may keep it."""
-    return f"/static/{name}?{_fingerprint(str(Path(current_app.static_folder or '') / name))}"
+    """Address of a static file; it changes with any of them, so that browsers may keep them all.
+
+    The mark stands before the name, so that what a script names beside itself has it too.
+    """
+    return f"/static/{_fingerprint(current_app.static_folder or '')}/{name}"
+
+
+def _static(mark: str, name: str) -> Response:
+    folder = current_app.static_folder or ""
+    current = mark == _fingerprint(folder)
+    response = send_from_directory(folder, name, max_age=A_YEAR if current else 0)
+    if current:
+        response.cache_control.immutable = True
+    return response
 
 
 @cache
-def _fingerprint(path: str) -> str:
-    return hashlib.sha256(Path(path).read_bytes()).hexdigest()[:12]
+def _fingerprint(folder: str) -> str:
+    seen = hashlib.sha256()
+    for path in sorted(Path(folder).rglob("*")):
+        if path.is_file():
+            seen.update(path.name.encode() + path.read_bytes())
+    return seen.hexdigest()[:12]
 
 
 def _secret(home: Path) -> str:
@@ -118,11 +139,7 @@ def _secure(response: Response) -> Response:
     response.headers["Referrer-Policy"] = "same-origin"
     response.headers["Cross-Origin-Opener-Policy"] = "same-origin"
     response.headers["Cross-Origin-Resource-Policy"] = "same-origin"
-    if "Cache-Control" not in response.headers or request.endpoint != "static":
-        response.headers.setdefault("Cache-Control", "no-store")
-    if request.endpoint == "static":
-        # modules import each other without a fingerprint, so browsers ask whether they changed
-        response.headers["Cache-Control"] = "no-cache"
+    response.headers.setdefault("Cache-Control", "no-store")
     return response
 
 

@@ -6,7 +6,7 @@ from dataclasses import asdict
 from typing import Any
 
 import numpy as np
-from flask import Blueprint, Response, redirect, render_template, request, send_file, url_for
+from flask import Blueprint, Response, redirect, render_template, request, send_file
 from werkzeug.wrappers import Response as AnyResponse
 
 from oatmeal.core import colour, curve, film, formula, measure, ranges
@@ -27,7 +27,7 @@ from oatmeal.core.recipe import (
 from oatmeal.library import photographs, series, versions
 from oatmeal.library.models import Photograph, Version
 from oatmeal.photofile.encode import FORMATS
-from oatmeal.web.app import services
+from oatmeal.web.app import asset, services
 
 pages = Blueprint("pages", __name__)
 
@@ -174,4 +174,4 @@ def small_picture(photograph_id: int) -> Response:
 @pages.get("/favicon.ico")
 def favicon() -> AnyResponse:
     """Browsers ask for this name on their own."""
-    return redirect(url_for("static", filename="favicon.svg"))
+    return redirect(asset("favicon.svg"))

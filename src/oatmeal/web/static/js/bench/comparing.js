@@ -6,24 +6,33 @@ import { follow } from "./svg.js";
 import { band } from "./toneband.js";
 
 const OWN = { colour: "colour original", plain: "plain conversion" };
+const NOW = "now";
 const STEP = 0.02;
 const WORDS_MS = 250;
 
 /** The part of the bench that compares; needs `versions`, `steps` and `wish`. */
 export function comparing(photograph, version, parts) {
-  let asides;
-  let withouts;
-  let others = 0;
+  const asked = {};
   return {
     comparing: false,
     compareMode: "split",
     compareWith: "colour",
-    compareRecipe: null,
+    faceWith: NOW,
+    recipes: { left: null, right: null },
     differences: [],
     comparedZones: null,
     flipping: false,
     withoutStep: "",
     divider: 50,
+    asking: false,
+
+    /** Ask for a frame that is not the present one. */
+    askAside(name, wish, arrived) {
+      const idle = () => { this.asking = Object.values(asked).some(({ busy }) => busy); };
+      asked[name] ??= new Frames(photograph.id, arrived, (problem) => say(problem.message), idle);
+      this.asking = true;
+      asked[name].ask(wish);
+    },
 
     toggleCompare() {
       if (this.comparing) this.leaveCompare();
@@ -33,14 +42,16 @@ export function comparing(photograph, version, parts) {
       if (this.strip) this.leaveStrip();
       this.comparing = true;
       if (!this.steps.length) await this.readHistory();
-      await this.chooseCompared(source);
+      await this.chooseSide("left", source);
     },
     leaveCompare() {
       this.comparing = false;
       this.flipping = false;
+      this.faceWith = NOW;
       const { picture } = parts();
       picture.flipped = false;
       picture.compared = null;
+      picture.facing = null;
       this.arrange();
     },
     setCompareMode(mode) {
@@ -49,7 +60,7 @@ export function comparing(photograph, version, parts) {
       this.askCompared();
     },
 
-    /** What the other side may be, in groups. */
+    /** What a side may be, in groups. */
     compareGroups() {
       const groups = [{ words: "this photograph", choices: Object.entries(OWN).map(([id, words]) => ({ id, words })) }];
       const versions = this.versions.filter(({ id }) => id !== version.id).map(({ id, name }) => ({ id: `version:${id}`, words: name }));
@@ -60,29 +71,38 @@ export function comparing(photograph, version, parts) {
       if (steps.length) groups.push({ words: "history", choices: steps });
       return groups;
     },
-    comparedWords() {
+    sourceWords(source) {
+      if (source === NOW) return this.versionName();
       const choices = this.compareGroups().flatMap((group) => group.choices);
-      return choices.find(({ id }) => id === this.compareWith)?.words || OWN.colour;
+      return choices.find(({ id }) => id === source)?.words || OWN.colour;
     },
-    async chooseCompared(source) {
+    comparedWords() {
+      return this.sourceWords(this.compareWith);
+    },
+    /**
+     * @param {"left"|"right"} side @param {string} source colour, plain, or a version or step with its number; the
+     *   right side may be the present state too
+     */
+    async chooseSide(side, source) {
       const { picture } = parts();
-      this.compareWith = source;
-      this.compareRecipe = null;
-      this.comparedZones = null;
-      others += 1;
-      const wanted = others;
-      if (source in OWN) picture.compared = { layer: source };
+      const slot = side === "left" ? "compared" : "facing";
+      this[side === "left" ? "compareWith" : "faceWith"] = source;
+      this.recipes[side] = null;
+      if (side === "left") this.comparedZones = null;
+      if (source === NOW) picture[slot] = null;
+      else if (source in OWN) picture[slot] = { layer: source };
       else {
+        const other = { whole: {}, part: {} };
+        picture[slot] = other;
         try {
           const recipe = await this.recipeOf(source);
-          if (wanted !== others) return;
-          this.compareRecipe = recipe;
+          if (picture[slot] !== other) return;
+          this.recipes[side] = recipe;
         } catch (problem) {
           say(problem.message);
-          await this.chooseCompared("colour");
+          await this.chooseSide(side, side === "left" ? "colour" : NOW);
           return;
         }
-        picture.compared = { whole: {}, part: {} };
       }
       this.arrange();
       this.askCompared();
@@ -93,44 +113,56 @@ export function comparing(photograph, version, parts) {
       if (kind === "version") return (await ask("GET", `/api/versions/${id}`)).recipe;
       return (await ask("GET", `/api/versions/${version.id}/history/${id}`)).recipe;
     },
-    /** Ask for the other side as it is needed for what is in view. */
-    askCompared() {
-      const { picture } = parts();
-      if (!this.comparing || !this.compareRecipe) return;
-      const { region, side } = picture;
-      const { compared } = picture;
-      asides ??= new Frames(photograph.id, (frame) => this.comparedArrived(frame), (problem) => say(problem.message));
-      const wish = { recipe: copy(this.compareRecipe), layers: ["grey"], side };
-      if (region && compared.whole.grey) asides.ask({ ...wish, region });
-      else asides.ask(wish);
+    /** Whoever changes something wants to see it. */
+    faceNow() {
+      if (this.faceWith !== NOW) this.chooseSide("right", NOW);
     },
-    comparedArrived(frame) {
+    /** Ask for the sides as they are needed for what is in view. */
+    askCompared() {
+      if (!this.comparing) return;
+      for (const side of ["left", "right"]) if (this.recipes[side]) this.askSide(side);
+    },
+    askSide(side) {
       const { picture } = parts();
-      const { compared } = picture;
-      if (!compared?.whole || !same(frame.wish.recipe, this.compareRecipe)) return;
+      const other = side === "left" ? picture.compared : picture.facing;
+      const wish = { recipe: copy(this.recipes[side]), layers: ["grey"], side: picture.side };
+      if (picture.region && other.whole.grey) wish.region = picture.region;
+      this.askAside(side, wish, (frame) => this.sideArrived(side, frame));
+    },
+    sideArrived(side, frame) {
+      const { picture } = parts();
+      const other = side === "left" ? picture.compared : picture.facing;
+      if (!other?.whole || !same(frame.wish.recipe, this.recipes[side])) return;
       const layer = { width: frame.width, height: frame.height, region: frame.region, data: frame.layers.grey };
-      if (frame.region) compared.part.grey = layer;
-      else compared.whole.grey = layer;
-      this.comparedZones = frame.figures.zones;
+      if (frame.region) other.part.grey = layer;
+      else other.whole.grey = layer;
+      if (side === "left") this.comparedZones = frame.figures.zones;
       picture.paint();
       this.showBands();
-      if (picture.region && !frame.region) this.askCompared();
+      if (picture.region && !frame.region) this.askSide(side);
     },
     showBands() {
       const { bandCompared } = this.$refs;
       if (this.comparing && this.comparedZones) band(bandCompared, this.comparedZones, this.vocabulary.codes, false);
     },
+    /** The recipe of a side, or null where that is the colour original. */
+    sideRecipe(side) {
+      const source = side === "left" ? this.compareWith : this.faceWith;
+      if (source === NOW) return this.recipe;
+      if (source === "plain") return { name: this.recipe.name, prepare: this.recipe.prepare };
+      return this.recipes[side];
+    },
     /** The differences between both sides, in plain words. */
     tellDifferences() {
       clearTimeout(this.differing);
-      if (!this.comparing || this.compareWith === "colour") {
+      const [before, after] = [this.sideRecipe("left"), this.sideRecipe("right")];
+      if (!this.comparing || !before || !after) {
         this.differences = [];
         return;
       }
       this.differing = setTimeout(async () => {
-        const before = this.compareRecipe || { name: this.recipe.name, prepare: copy(this.recipe.prepare) };
         try {
-          const { words } = await ask("POST", "/api/differences", { before: copy(before), after: copy(this.recipe) });
+          const { words } = await ask("POST", "/api/differences", { before: copy(before), after: copy(after) });
           this.differences = words;
         } catch (problem) {
           say(problem.message);
@@ -138,7 +170,7 @@ export function comparing(photograph, version, parts) {
       }, WORDS_MS);
     },
     differenceWords() {
-      if (this.compareWith === "colour") return "";
+      if (!this.sideRecipe("left") || !this.sideRecipe("right")) return "";
       return this.differences.length ? this.differences.join(" · ") : "no difference in settings";
     },
 
@@ -189,8 +221,8 @@ export function comparing(photograph, version, parts) {
       this.withoutStep = this.step;
       const recipe = copy(this.recipe);
       recipe[this.step].on = false;
-      withouts ??= new Frames(photograph.id, (frame) => this.withoutArrived(frame), (problem) => say(problem.message));
-      withouts.ask({ recipe, layers: ["grey"], side: picture.side, region: picture.region });
+      const wish = { recipe, layers: ["grey"], side: picture.side, region: picture.region };
+      this.askAside("without", wish, (frame) => this.withoutArrived(frame));
     },
     withoutArrived(frame) {
       const { picture } = parts();

@@ -18,11 +18,13 @@ export class Frames {
    * @param {number} photograph
    * @param {(frame: Frame) => void} arrived
    * @param {(problem: Error) => void} failed
+   * @param {() => void} [idle] called when nothing is wanted any more
    */
-  constructor(photograph, arrived, failed) {
+  constructor(photograph, arrived, failed, idle = () => {}) {
     this.address = `/api/photographs/${photograph}/frame`;
     this.arrived = arrived;
     this.failed = failed;
+    this.idle = idle;
     this.waiting = null;
     this.busy = false;
   }
@@ -45,6 +47,7 @@ export class Frames {
       }
     }
     this.busy = false;
+    this.idle();
   }
 
   /** @returns {Promise<Frame>} */

@@ -171,6 +171,7 @@ Alpine.data("bench", () => ({
   },
   changing() {
     clearTimeout(this.stillTimer);
+    this.faceNow();
     this.waiting = true;
     frames.ask(this.wish(true));
     scale.draw();
@@ -252,6 +253,7 @@ Alpine.data("bench", () => ({
   // changes
   settle(when) {
     clearTimeout(this.soonTimer);
+    this.faceNow();
     this.waiting = true;
     if (when === "soon") {
       this.soonTimer = setTimeout(() => this.settleNow(), SOON_MS);
@@ -269,6 +271,7 @@ Alpine.data("bench", () => ({
     return saver.flush().then(() => this.historyChanged());
   },
   replace(recipe) {
+    this.faceNow();
     this.recipe = recipe;
     this.waiting = true;
     this.draft = "";

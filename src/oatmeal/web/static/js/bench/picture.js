@@ -38,6 +38,8 @@ export class Picture {
     this.averaged = 1;
     /** @type {Other|null} what it is compared with */
     this.compared = null;
+    /** @type {Other|null} what faces it in a comparison, if not the present picture */
+    this.facing = null;
     /** @type {Other|null} what is shown in its place for a moment */
     this.instead = null;
     this.flipped = false;
@@ -101,22 +103,24 @@ export class Picture {
   /** The compared picture that is shown now, if any. */
   get other() { return this.instead || this.compared; }
 
-  /** Its layers: the whole frame, and the part at a larger zoom. */
-  otherLayers() {
-    const { other } = this;
+  /** Layers of a compared picture: the whole frame, and the part at a larger zoom. */
+  layersOf(other) {
     if (!other) return {};
     if (other.layer) return { whole: this.whole[other.layer], part: this.part[other.layer] };
     return { whole: other.whole.grey, part: other.part.grey };
   }
 
-  /** What is drawn: layers of the present picture. */
+  otherLayers() { return this.layersOf(this.other); }
+
+  /** What is drawn in the picture's own pane. */
   ownLayers() {
+    if (this.facing && this.layersOf(this.facing).whole) return this.layersOf(this.facing);
     return { whole: this.whole[this.layer] || this.whole.grey, part: this.part[this.layer] };
   }
 
   paint() {
     const own = this.ownLayers();
-    this.drawPair([this.coarse, this.fine], own, this.layer === "grey");
+    this.drawPair([this.coarse, this.fine], own, this.layer === "grey" && !this.facing);
     const other = this.otherLayers();
     this.parts.aside.hidden = !other.whole;
     if (other.whole) this.drawPair([this.otherCoarse, this.otherFine], other, false);
@@ -237,7 +241,7 @@ export class Picture {
   setZoom(zoom, anchor) {
     this.view.setZoom(zoom, anchor);
     this.part = {};
-    if (this.compared?.part) this.compared.part = {};
+    for (const other of [this.compared, this.facing]) if (other?.part) other.part = {};
     this.paint();
     this.heard.zoomed();
     this.heard.moved();
