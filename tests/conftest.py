@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import io
+import os
 import re
+from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import pytest
 import sqlalchemy
@@ -19,9 +22,17 @@ from oatmeal.web import create_app
 
 
 @pytest.fixture(scope="session")
-def migrated(tmp_path_factory):
+def quick_folder():
+    """A folder in memory where there is one: these data need not outlive the tests."""
+    memory = "/dev/shm"
+    with TemporaryDirectory(dir=memory if os.access(memory, os.W_OK) else None) as folder:
+        yield Path(folder)
+
+
+@pytest.fixture(scope="session")
+def migrated(quick_folder):
     """A private MariaDB with the newest tables, for the whole run."""
-    server = PrivateServer(tmp_path_factory.mktemp("db"))
+    server = PrivateServer(quick_folder)
     server.start()
     database = Database(server.url)
     database.migrate()
