@@ -62,7 +62,9 @@ def state(session: Session, version: Version) -> dict[str, Any]:
     }
 
 
-def save(session: Session, version_id: int, revision: int, document: object) -> dict[str, Any]:
+def save(
+    session: Session, version_id: int, revision: int, document: object, because: str = ""
+) -> dict[str, Any]:
     """Store a recipe as one undo step.
 
     Parameters
@@ -71,6 +73,8 @@ def save(session: Session, version_id: int, revision: int, document: object) -> 
         The revision that the change was made on.
     document : object
         The recipe's JSON document.
+    because : str
+        Why, put before what changed in the words of the step.
 
     Raises
     ------
@@ -87,6 +91,8 @@ def save(session: Session, version_id: int, revision: int, document: object) -> 
     words = ", ".join(phrases[:_SPOKEN_CHANGES])
     if len(phrases) > _SPOKEN_CHANGES:
         words += f" and {len(phrases) - _SPOKEN_CHANGES} more"
+    if because:
+        words = f"{because}: {words}"
     step = HistoryStep(
         version_id=version.id,
         parent_id=version.head_id,

@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-import hashlib
-import json
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
-from pathlib import Path
-from typing import Any, BinaryIO, Final
+from typing import Any, Final
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -26,8 +22,7 @@ from oatmeal.core.spot import Spot, read_pin, read_spot, touched, touched_by_pic
 from oatmeal.core.starts import Start, starts
 from oatmeal.library.errors import Invalid
 from oatmeal.library.models import Photograph
-from oatmeal.library.proxies import BENCH_SIDE, SHEET_SIDE, Proxies
-from oatmeal.library.store import FileStore
+from oatmeal.library.proxies import BENCH_SIDE, Proxies
 from oatmeal.photofile.decode import SourcePicture
 
 #: Photographs held ready, and sizes held for each.
@@ -344,8 +339,7 @@ def _transfer(settings: Tone) -> list[float]:
 class Workbench:
     """The desks of all photographs in use; the longest unused makes room."""
 
-    def __init__(self, store: FileStore, proxies: Proxies) -> None:
-        self._store = store
+    def __init__(self, proxies: Proxies) -> None:
         self._proxies = proxies
         self._lock = threading.Lock()
         self._desks: OrderedDict[str, Desk] = OrderedDict()
@@ -362,24 +356,3 @@ class Workbench:
                     self._desks.popitem(last=False)
             self._desks.move_to_end(photograph.sha256)
             return desk
-
-    def small_picture(self, photograph: Photograph, recipe: Recipe | None) -> Path:
-        """A small JPEG for the sheet: in grey under a recipe, or in colour without one."""
-        document = json.dumps(recipe.document(), sort_keys=True) if recipe else "colour"
-        mark = hashlib.sha256(document.encode()).hexdigest()[:16]
-
-        def write(file: BinaryIO) -> None:
-            rgb = self._proxies.read(photograph.sha256, photograph.suffix, SHEET_SIDE)
-            if recipe is None:
-                picture = kernels.display(rgb)[..., ::-1]
-            else:
-                scale = max(rgb.shape[:2]) / max(photograph.width, photograph.height)
-                guard = self._proxies.auto_guard(photograph.sha256, photograph.suffix)
-                small = Pipeline(rgb, auto_guard=guard, scale=scale)
-                picture = np.asarray(small.codes(recipe))
-            done, data = cv2.imencode(".jpg", picture, [cv2.IMWRITE_JPEG_QUALITY, 88])
-            if not done:
-                raise Invalid("The small picture could not be made.")
-            file.write(data.tobytes())
-
-        return self._store.cached(f"{photograph.sha256}-small-{mark}.jpg", write)

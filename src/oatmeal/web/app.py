@@ -21,6 +21,7 @@ from oatmeal.library.database import Database
 from oatmeal.library.errors import Behind, Invalid, LibraryError, Missing
 from oatmeal.library.photographs import Importer
 from oatmeal.library.proxies import Proxies
+from oatmeal.library.small import Small
 from oatmeal.library.store import FileStore
 from oatmeal.library.workbench import Workbench
 from oatmeal.photofile.errors import PhotoFileError, TooLarge
@@ -48,6 +49,7 @@ class Services:
     database: Database
     store: FileStore
     workbench: Workbench
+    small: Small
     importer: Importer
     settings: Settings
 
@@ -80,7 +82,8 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
     app.extensions["oatmeal"] = Services(
         database,
         store,
-        Workbench(store, proxies),
+        Workbench(proxies),
+        Small(store, proxies),
         Importer(database, store, proxies, settings.limits),
         settings,
     )
@@ -89,11 +92,12 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
     _register_errors(app)
     app.template_global()(asset)
 
-    from oatmeal.web import api, pages, rendering, version_api
+    from oatmeal.web import api, pages, rendering, series_api, version_api
 
     app.register_blueprint(pages.pages)
     app.register_blueprint(api.api)
     app.register_blueprint(version_api.version_api)
+    app.register_blueprint(series_api.series_api)
     app.register_blueprint(rendering.rendering)
     return app
 

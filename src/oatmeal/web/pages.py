@@ -9,7 +9,7 @@ import numpy as np
 from flask import Blueprint, Response, redirect, render_template, request, send_file
 from werkzeug.wrappers import Response as AnyResponse
 
-from oatmeal.core import colour, curve, film, formula, measure, ranges
+from oatmeal.core import carry, colour, curve, film, formula, measure, ranges
 from oatmeal.core.examples import CHANNEL_STARTS, FORMULA_EXAMPLES
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import (
@@ -48,7 +48,11 @@ def sheet(series_id: int) -> str:
     with services().database.session() as session:
         found = series.get(session, series_id)
         frames = [frame_card(item) for item in photographs.present(session, series_id)]
-        return render_template("sheet.html", series=found, frames=frames)
+        start = {
+            "groups": [{"name": group.name, "step": group.step} for group in carry.GROUPS],
+            "codes": [asdict(reading) for reading in measure.code_readings()],
+        }
+        return render_template("sheet.html", series=found, frames=frames, start=start)
 
 
 def frame_card(photograph: Photograph) -> dict[str, Any]:
@@ -61,6 +65,7 @@ def frame_card(photograph: Photograph) -> dict[str, Any]:
         "title": photograph.title,
         "caption": photograph.caption,
         "note": photograph.note,
+        "version_id": version.id,
         "version": version.name if started or others else "not started",
         "others": others,
         "started": started,
@@ -167,7 +172,7 @@ def small_picture(photograph_id: int) -> Response:
         photograph = photographs.get(session, photograph_id)
         recipe = versions.recipe_of(photograph.shown)
     colour = request.args.get("colour") == "1"
-    path = services().workbench.small_picture(photograph, None if colour else recipe)
+    path = services().small.picture(photograph, None if colour else recipe)
     return send_file(path, mimetype="image/jpeg", max_age=0, conditional=True)
 
 

@@ -1,18 +1,26 @@
 // A series as a contact sheet.
 import Alpine from "./common.js";
 import { ask, say, sayNext } from "./api.js";
+import { applying } from "./applying.js";
+import { checking } from "./checking.js";
 import { incoming } from "./incoming.js";
 import { naming } from "./naming.js";
+import { selecting } from "./selecting.js";
+
+const start = JSON.parse(document.getElementById("start").textContent);
 
 Alpine.data("sheetPage", () => ({
   ...incoming(),
   ...naming(),
-  colour: false,
+  ...selecting(),
+  ...applying(start.groups),
+  ...checking(start.codes),
+  view: "sheet",
   lifted: null,
 
   init() {
     this.series = Number(this.$root.dataset.series);
-    if (sessionStorage.getItem("sheet-view") === "colour") this.show(true);
+    this.show(sessionStorage.getItem("sheet-view") || "sheet");
   },
   dropText() {
     return `Drop to add to “${this.$root.dataset.name}”`;
@@ -29,13 +37,30 @@ Alpine.data("sheetPage", () => ({
   card(id) {
     return this.$root.querySelector(`[data-frame="${id}"]`);
   },
-  show(colour) {
-    this.colour = colour;
-    sessionStorage.setItem("sheet-view", colour ? "colour" : "grey");
+  /** @param {"sheet"|"colour"|"check"} view */
+  show(view) {
+    this.view = view;
+    sessionStorage.setItem("sheet-view", view);
+    if (view === "check") {
+      this.runCheck();
+      return;
+    }
     for (const card of this.cards()) {
-      const query = colour ? "colour=1" : `r=${card.dataset.revision}`;
+      const query = view === "colour" ? "colour=1" : `v=${card.dataset.version}-${card.dataset.revision}`;
       card.querySelector("img").src = `/pictures/${card.dataset.frame}.jpg?${query}`;
     }
+  },
+  key(event) {
+    if (event.key === "Escape") {
+      if (this.applyOpen) this.closeApply();
+      else if (this.naming === null) this.chooseNone();
+      return;
+    }
+    if (event.target.closest("input, select, textarea") || event.altKey || this.applyOpen || this.naming) return;
+    if ((event.ctrlKey || event.metaKey) && event.key === "a") {
+      event.preventDefault();
+      this.chooseAll();
+    } else if (!event.ctrlKey && !event.metaKey && event.key.toLowerCase() === "n" && this.view === "check") this.nextOdd();
   },
   rename(id) {
     const card = this.card(id);

@@ -1,0 +1,133 @@
+"""A recipe over a selection of photographs: what would change, doing it, and undoing it for all."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from oatmeal.core.carry import carried
+from oatmeal.core.words import changes
+from oatmeal.library import photographs, versions
+from oatmeal.library.errors import Behind, Invalid
+from oatmeal.library.models import HistoryStep
+from oatmeal.library.small import Small
+
+#: One request may name this many frames.
+MOST_FRAMES = 1000
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What travels from one version to other photographs.
+
+    Attributes
+    ----------
+    groups : sequence of str
+        Names of :data:`oatmeal.core.carry.GROUPS`.
+    strength : float
+        0 to 1.5.
+    own_exposure, own_points : bool
+        Find them anew in each frame: the exposure that gives the source's mean L*, and black and
+        white from the frame's own tones.
+    """
+
+    groups: Sequence[str]
+    strength: float = 1.0
+    own_exposure: bool = False
+    own_points: bool = False
+
+
+def plan(
+    session: Session, small: Small, source_id: int, photograph_ids: Sequence[int], wish: Wish
+) -> list[dict[str, Any]]:
+    """What would change in the shown version of each photograph; nothing is stored.
+
+    Returns
+    -------
+    list of dict
+        ``photograph``, ``version``, ``revision``, the whole ``recipe``, and ``words``: what
+        changes, none where nothing does.
+
+    Raises
+    ------
+    Invalid
+        When the wish makes no sense.
+    """
+    if len(photograph_ids) > MOST_FRAMES:
+        raise Invalid(f"There can be {MOST_FRAMES} frames at once.")
+    source = versions.get(session, source_id)
+    recipe = versions.recipe_of(source)
+    mean = small.figures(source.photograph, recipe)["mean"] if wish.own_exposure else 0.0
+    planned = []
+    for number in photograph_ids:
+        photograph = photographs.get(session, number)
+        version = photograph.shown
+        before = versions.recipe_of(version)
+        try:
+            after = carried(recipe, before, wish.groups, wish.strength)
+        except ValueError as error:
+            raise Invalid(f"This cannot be applied: {error}.") from error
+        if wish.own_exposure:
+            after = small.with_own_exposure(photograph, after, mean)
+        if wish.own_points:
+            after = small.with_own_points(photograph, after)
+        planned.append(
+            {
+                "photograph": photograph.id,
+                "version": version.id,
+                "revision": version.revision,
+                "recipe": after.full_document(),
+                "words": changes(before, after),
+            }
+        )
+    return planned
+
+
+def apply(
+    session: Session, frames: Sequence[dict[str, Any]], words: str
+) -> tuple[list[dict[str, int]], list[int]]:
+    """Store planned recipes, one undo step each, with ``words`` before what changed.
+
+    Returns
+    -------
+    done : list of dict
+        ``version`` and ``step``, for :func:`undo`.
+    left : list of int
+        Versions that were changed meanwhile, or are gone; they stay as they are.
+    """
+    done: list[dict[str, int]] = []
+    left = []
+    for frame in frames:
+        number = frame["version"]
+        try:
+            state = versions.save(
+                session, number, frame["revision"], frame["recipe"], because=words
+            )
+        except Behind:
+            left.append(number)
+            continue
+        if state["revision"] != frame["revision"]:
+            done.append({"version": number, "step": state["head"]})
+    return done, left
+
+
+def undo(session: Session, done: Sequence[dict[str, int]]) -> list[int]:
+    """Take back what :func:`apply` did, where nothing was done on top of it.
+
+    Returns
+    -------
+    list of int
+        Versions that were changed since; they stay as they are.
+    """
+    left = []
+    for entry in done:
+        version = versions.get(session, entry["version"], lock=True)
+        step = session.get(HistoryStep, entry["step"])
+        if version.head_id != entry["step"] or step is None or step.parent_id is None:
+            left.append(version.id)
+            continue
+        versions.move(session, version, session.get_one(HistoryStep, step.parent_id))
+    return left

@@ -1,0 +1,139 @@
+// A recipe over the selected frames: what travels, a preview of what changes, one undo for all.
+import { ask, say, sayNext, send } from "./api.js";
+
+const CHUNK = 8;
+const WAIT_MS = 300;
+const MEMORY = "taken-recipe";
+
+/** The part of the sheet that applies a recipe; needs `chosen` and `series`. */
+export function applying(groups) {
+  return {
+    applyOpen: false,
+    groups,
+    applyFrom: null,
+    applyGroups: groups.map(({ name }) => name),
+    applyStrength: 100,
+    applyOwn: [],
+    planned: [],
+    planning: false,
+    applyingNow: false,
+    planNumber: 0,
+
+    openApply() {
+      const taken = Number(sessionStorage.getItem(MEMORY));
+      const from = this.cards().map((card) => Number(card.dataset.version));
+      this.applyFrom = from.includes(taken) ? taken : Number(this.card(this.chosen[0]).dataset.version);
+      this.applyOpen = true;
+      this.$nextTick(() => this.$refs.applyClose.focus());
+      this.planAll();
+    },
+    closeApply() {
+      this.applyOpen = false;
+      this.planNumber += 1;
+      for (const { address } of this.planned) if (address) URL.revokeObjectURL(address);
+      this.planned = [];
+    },
+    takeRecipe(id) {
+      sessionStorage.setItem(MEMORY, this.card(id).dataset.version);
+      say(`Recipe taken from “${this.card(id).dataset.name}”: select frames and press Apply a recipe.`);
+    },
+    sources() {
+      return this.cards().map((card) => ({ version: Number(card.dataset.version), words: `${card.querySelector(".frame-number").textContent} ${card.dataset.name}: ${card.dataset.treatment}` }));
+    },
+    chooseSource(event) {
+      this.applyFrom = Number(event.target.value);
+      this.planSoon();
+    },
+    travels(name) {
+      return this.applyGroups.includes(name);
+    },
+    toggleGroup(name) {
+      this.applyGroups = this.travels(name) ? this.applyGroups.filter((one) => one !== name) : [...this.applyGroups, name];
+      this.planSoon();
+    },
+    /** A step: everything of it, or nothing. */
+    stepTravels(step) {
+      return this.groups.filter((group) => group.step === step).some(({ name }) => this.travels(name));
+    },
+    toggleStep(step) {
+      const names = this.groups.filter((group) => group.step === step).map(({ name }) => name);
+      const on = this.stepTravels(step);
+      this.applyGroups = on ? this.applyGroups.filter((name) => !names.includes(name)) : [...this.applyGroups, ...names];
+      this.planSoon();
+    },
+    isOwn(what) {
+      return this.applyOwn.includes(what);
+    },
+    toggleOwn(what) {
+      this.applyOwn = this.isOwn(what) ? this.applyOwn.filter((one) => one !== what) : [...this.applyOwn, what];
+      this.planSoon();
+    },
+    setStrength(event) {
+      const number = Math.round(Number(String(event.target.value).replace(",", ".").replace("%", "")));
+      if (Number.isFinite(number)) this.applyStrength = Math.min(150, Math.max(0, number));
+      event.target.value = this.applyStrength;
+      this.planSoon();
+    },
+    planSoon() {
+      clearTimeout(this.planTimer);
+      this.planTimer = setTimeout(() => this.planAll(), WAIT_MS);
+    },
+    /** Ask what would change, a few frames at a time, and show each before and after. */
+    async planAll() {
+      this.planNumber += 1;
+      const run = this.planNumber;
+      this.planning = true;
+      const targets = this.chosen.filter((id) => Number(this.card(id).dataset.version) !== this.applyFrom);
+      const before = new Map(this.planned.map((frame) => [frame.photograph, frame.address]));
+      const fresh = targets.map((photograph) => ({ photograph, name: this.card(photograph).dataset.name, words: null, address: before.get(photograph) || "" }));
+      this.planned = fresh;
+      try {
+        for (let at = 0; at < targets.length; at += CHUNK) {
+          const wish = { from: this.applyFrom, photographs: targets.slice(at, at + CHUNK), groups: this.applyGroups, strength: this.applyStrength / 100, own: this.applyOwn };
+          const { frames } = await ask("POST", "/api/apply/plan", wish);
+          for (const frame of frames) {
+            if (run !== this.planNumber) return;
+            const shown = this.planned.find(({ photograph }) => photograph === frame.photograph);
+            Object.assign(shown, { version: frame.version, revision: frame.revision, recipe: frame.recipe, words: frame.words });
+            const picture = await send("POST", `/api/photographs/${frame.photograph}/small`, { recipe: frame.recipe });
+            if (run !== this.planNumber) return;
+            if (shown.address) URL.revokeObjectURL(shown.address);
+            shown.address = URL.createObjectURL(await picture.blob());
+          }
+        }
+        this.planning = false;
+      } catch (problem) {
+        if (run !== this.planNumber) return;
+        this.planning = false;
+        say(problem.message);
+      }
+    },
+    changing() {
+      return this.planned.filter(({ words }) => words?.length);
+    },
+    planWords() {
+      if (this.planning) return `looking at ${this.planned.filter(({ words }) => words).length} of ${this.planned.length} …`;
+      const count = this.changing().length;
+      const same = this.planned.length - count;
+      return `${count} ${count === 1 ? "frame changes" : "frames change"}${same ? `, ${same} stay as they are` : ""}`;
+    },
+    changeWords(frame) {
+      if (!frame.words) return "…";
+      return frame.words.length ? frame.words.join(" · ") : "stays as it is";
+    },
+    async applyNow() {
+      this.applyingNow = true;
+      try {
+        const source = this.sources().find(({ version }) => version === this.applyFrom).words;
+        const frames = this.changing().map(({ version, revision, recipe }) => ({ version, revision, recipe }));
+        const { done, left } = await ask("POST", "/api/apply", { frames, words: `from ${source}` });
+        const missed = left.length ? ` ${left.length} changed meanwhile and stay as they are.` : "";
+        sayNext(`Applied to ${done.length} ${done.length === 1 ? "frame" : "frames"}.${missed}`, "Undo for all", ["POST", "/api/apply/undo", { done }]);
+        window.location.reload();
+      } catch (problem) {
+        this.applyingNow = false;
+        say(problem.message);
+      }
+    },
+  };
+}

@@ -1,0 +1,97 @@
+"""A whole series: selecting, a recipe over the selection, the check."""
+
+import pytest
+from playwright.sync_api import expect
+from samples import DEMO
+
+from oatmeal.library import photographs, versions
+from oatmeal.library.small import Small
+
+FILES = [DEMO / name for name in ("first-lift.jpg", "bunting.jpg", "valley-fog.jpg")]
+LOOK = {"mix": {"lifts": {"blue": -1.5, "red": 0.5}}, "tone": {"contrast": 20}}
+
+
+@pytest.fixture
+def sheet(desk, page):
+    desk.begin(*FILES)
+    with desk.database.session() as session:
+        versions.save(session, 1, 1, LOOK)
+    page.goto(f"{desk.live}/series/1")
+    return desk
+
+
+def chosen(page):
+    return page.locator(".chosen-card").count()
+
+
+def test_frames_are_selected_by_ticks_clicks_keys_and_a_drawn_frame(sheet, page):
+    page.get_by_label("Select Bunting").check(force=True)
+    expect(page.get_by_text("1 frame selected")).to_be_visible()
+    cards = page.locator(".card")
+    cards.nth(2).locator("img").click(modifiers=["Shift"])
+    expect(page.get_by_text("2 frames selected")).to_be_visible()
+    cards.nth(1).locator("img").click(modifiers=["Control"])
+    assert chosen(page) == 1
+    page.keyboard.press("Control+a")
+    assert chosen(page) == 3
+    page.keyboard.press("Escape")
+    assert chosen(page) == 0
+    cards.nth(0).locator("a.cover").focus()
+    page.keyboard.press("x")
+    assert chosen(page) == 1
+    low = cards.nth(2).bounding_box()
+    page.mouse.move(low["x"] + low["width"] + 100, low["y"] + low["height"] + 40)
+    page.mouse.down()
+    page.mouse.move(low["x"] + 60, low["y"] + 60, steps=4)
+    page.mouse.up()
+    expect(page.get_by_text("1 frame selected")).to_be_visible()
+    assert "chosen-card" in cards.nth(2).get_attribute("class")
+    cards.nth(0).locator("img").click()  # a plain click opens the frame
+    page.wait_for_url("**/bench/1")
+
+
+def test_a_recipe_over_a_selection_with_preview_and_one_undo(sheet, page):
+    page.locator(".card").first.hover()
+    page.locator(".card").first.get_by_role("button", name="Take").click()
+    page.keyboard.press("Control+a")
+    page.get_by_role("button", name="Apply a recipe").click()
+    box = page.get_by_role("dialog", name="Apply a recipe")
+    expect(box.get_by_text("2 frames change")).to_be_visible()
+    shown = box.locator(".preview li", has_text="Bunting")
+    expect(shown).to_contain_text("red lift 0 → 0.5 · blue lift 0 → −1.5 · contrast 0 → 20")
+    before, after = (shown.locator("img").nth(place).get_attribute("src") for place in (0, 1))
+    assert after.startswith("blob:")
+    assert before != after
+    box.get_by_label("contrast and curve").uncheck()
+    box.get_by_label("Strength, 0 to 150 percent").fill("150")
+    page.keyboard.press("Enter")
+    expect(shown).to_contain_text("red lift 0 → 0.75 · blue lift 0 → −2.25")
+    box.get_by_role("button", name="Apply to 2").click()
+    expect(page.get_by_text("Applied to 2 frames.")).to_be_visible()
+    assert [sheet.recipe(number).mix.lifts.blue for number in (1, 2, 3)] == [-1.5, -2.25, -2.25]
+    assert sheet.recipe(2).tone.contrast == 0
+    page.get_by_role("button", name="Undo for all").click()
+    page.wait_for_timeout(600)
+    assert [sheet.recipe(number).mix.lifts.blue for number in (1, 2, 3)] == [-1.5, 0, 0]
+
+
+def test_the_check_marks_what_stands_out_and_sorts(sheet, page):
+    with sheet.database.session() as session:
+        versions.save(session, 2, 1, {"tone": {"exposure": 3}})
+    page.reload()
+    page.get_by_role("button", name="Check").click()
+    expect(page.locator(".check [role=status]")).to_contain_text("stand out")
+    row = page.locator(".check tbody tr", has_text="Bunting")
+    expect(row).to_contain_text("mean tone")
+    expect(row).to_contain_text("white clips")
+    with sheet.database.session() as session:
+        photograph = photographs.get(session, 2)
+        recipe = versions.recipe_of(photograph.shown)
+    figures = Small(sheet.importer.store, sheet.importer.proxies).figures(photograph, recipe)
+    expect(row.locator("td").nth(6)).to_have_text(f"{figures['mean']:.1f}")
+    page.get_by_role("button", name="mean L*").click()
+    expect(page.locator(".check tbody tr").last).to_contain_text("Bunting")
+    page.get_by_role("button", name="mean L*").click()
+    expect(page.locator(".check tbody tr").first).to_contain_text("Bunting")
+    page.keyboard.press("n")
+    page.wait_for_url("**/bench/*")
