@@ -28,12 +28,16 @@ class Settings:
         Of uploaded files (``OATMEAL_MAX_BYTES``, ``OATMEAL_MAX_PIXELS``).
     cache_bytes : int
         How large the cache may grow before the oldest entries go (``OATMEAL_CACHE_BYTES``).
+    cluster : str
+        Address of a dask.distributed scheduler that does the exports (``OATMEAL_CLUSTER``); empty
+        for processes on this machine.
     """
 
     home: Path
     port: int = 8437
     limits: Limits = Limits()
     cache_bytes: int = 4 * 1024**3
+    cluster: str = ""
 
     @classmethod
     def from_environment(
@@ -51,6 +55,7 @@ class Settings:
                 _number(environment, "OATMEAL_MAX_PIXELS", standard.limits.max_pixels),
             ),
             _number(environment, "OATMEAL_CACHE_BYTES", standard.cache_bytes),
+            environment.get("OATMEAL_CLUSTER", ""),
         )
 
 

@@ -1,11 +1,20 @@
 """A whole series: selecting, a recipe over the selection, the check."""
 
+import threading
+import time
+import zipfile
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
 import pytest
 from playwright.sync_api import expect
 from samples import DEMO
 
+from oatmeal.exports import task
+from oatmeal.exports.runner import Runner
 from oatmeal.library import photographs, versions
 from oatmeal.library.small import Small
+from oatmeal.photofile.decode import decode
 
 FILES = [DEMO / name for name in ("first-lift.jpg", "bunting.jpg", "valley-fog.jpg")]
 LOOK = {"mix": {"lifts": {"blue": -1.5, "red": 0.5}}, "tone": {"contrast": 20}}
@@ -18,6 +27,29 @@ def sheet(desk, page):
         versions.save(session, 1, 1, LOOK)
     page.goto(f"{desk.live}/series/1")
     return desk
+
+
+@pytest.fixture
+def exporting(desk, monkeypatch):
+    """Exports run, on threads of this process; while ``held`` is set no job begins its work."""
+    held = threading.Event()
+    work = task.run
+
+    def waits(wanted):
+        while held.is_set():
+            if Path(f"{wanted.progress}.cancel").exists():
+                raise task.Cancelled
+            time.sleep(0.02)
+        return work(wanted)
+
+    monkeypatch.setattr(task, "run", waits)
+    runner = Runner(desk.database, desk.importer.store, lambda: ThreadPoolExecutor(2), at_once=2)
+    runner.held = held
+    runner.start()
+    monkeypatch.setattr("oatmeal.exports.runner._LOOK_S", 0.1)
+    yield runner
+    held.clear()
+    runner.stop()
 
 
 def chosen(page):
@@ -95,3 +127,44 @@ def test_the_check_marks_what_stands_out_and_sorts(sheet, page):
     expect(page.locator(".check tbody tr").first).to_contain_text("Bunting")
     page.keyboard.press("n")
     page.wait_for_url("**/bench/*")
+
+
+def test_a_batch_with_progress_and_its_zip(sheet, page, tmp_path, exporting, quiet):
+    quiet.expected = ("422",)
+    page.keyboard.press("Control+a")
+    page.get_by_role("group", name="Selected frames").get_by_role("button", name="Export").click()
+    box = page.get_by_role("dialog", name="Export the selection")
+    box.get_by_role("button", name="TIFF").click()
+    box.get_by_role("button", name="16 bits").click()
+    box.get_by_label("Names").fill("{title} {wrong}")
+    expect(box.get_by_text("{wrong} cannot be part of a file name")).to_be_visible()
+    expect(box.get_by_role("button", name="Start")).to_be_disabled()
+    box.get_by_label("Names").fill("{number} {title}")
+    expect(box.get_by_text("01-first-lift.tif")).to_be_visible()
+    box.get_by_role("button", name="Start").click()
+    page.get_by_role("button", name="See exports").click()
+    page.wait_for_url("**/exports")
+    expect(page.get_by_text("3 of 3 done")).to_be_visible(timeout=60_000)
+    with page.expect_download() as found:
+        page.get_by_role("link", name="Download all").click()
+    found.value.save_as(tmp_path / "all.zip")
+    with zipfile.ZipFile(tmp_path / "all.zip") as packed:
+        assert packed.namelist() == ["01-first-lift.tif", "02-bunting.tif", "03-valley-fog.tif"]
+        packed.extract("02-bunting.tif", tmp_path)
+    picture = decode(tmp_path / "02-bunting.tif")
+    assert (picture.width, picture.height, picture.bits) == (1800, 1200, 16)
+
+
+def test_a_batch_is_cancelled_and_retried(sheet, page, exporting):
+    exporting.held.set()
+    page.keyboard.press("Control+a")
+    page.get_by_role("group", name="Selected frames").get_by_role("button", name="Export").click()
+    page.get_by_role("button", name="Start").click()
+    page.goto(f"{sheet.live}/exports")
+    page.get_by_role("button", name="Cancel").click()
+    expect(page.get_by_text("3 cancelled")).to_be_visible()
+    exporting.held.clear()
+    page.get_by_role("button", name="Retry").click()
+    expect(page.get_by_text("3 of 3 done")).to_be_visible(timeout=60_000)
+    page.get_by_role("button", name="Delete").click()
+    expect(page.get_by_text("No exports yet")).to_be_visible()

@@ -7,14 +7,19 @@ import json
 import re
 from dataclasses import asdict, dataclass
 from pathlib import Path
+from typing import Final
 
 from oatmeal.core.pipeline import fitted
 from oatmeal.core.recipe import Recipe
 from oatmeal.exports.convert import write_picture
+from oatmeal.library.errors import Invalid
 from oatmeal.library.models import Photograph
 from oatmeal.library.store import FileStore
 from oatmeal.library.workbench import Workbench
 from oatmeal.photofile.encode import SUFFIX_OF, Output
+
+#: How files are named unless the photographer says otherwise.
+USUAL_PATTERN: Final = "{series}-{number}-{title}-{version}"
 
 
 @dataclass(frozen=True)
@@ -69,6 +74,36 @@ def finished_file(
 
 def file_name(photograph: Photograph, version_name: str) -> str:
     """A file name without suffix, such as ``larkmoor-balloon-meet-03-first-lift-dark-sky``."""
-    parts = [photograph.series.name, f"{photograph.position:02d}", photograph.title, version_name]
-    joined = "-".join(parts).lower()
-    return re.sub(r"[^\w]+", "-", joined).strip("-")[:150]
+    return named(USUAL_PATTERN, photograph, version_name)
+
+
+def named(pattern: str, photograph: Photograph, version_name: str) -> str:
+    """A file name without suffix from a pattern.
+
+    Parameters
+    ----------
+    pattern : str
+        Text with ``{series}``, ``{number}``, ``{title}``, ``{version}`` and ``{file}``, the name
+        that the original came with, in it.
+
+    Raises
+    ------
+    Invalid
+        When the pattern names something else or nothing is left of it.
+    """
+    values = {
+        "series": photograph.series.name,
+        "number": f"{photograph.position:02d}",
+        "title": photograph.title,
+        "version": version_name,
+        "file": Path(photograph.file_name).stem,
+    }
+    unknown = [name for name in re.findall(r"{([^{}]*)}", pattern) if name not in values]
+    if unknown:
+        known = ", ".join(f"{{{name}}}" for name in values)
+        raise Invalid(f"{{{unknown[0]}}} cannot be part of a file name; there are {known}.")
+    filled = re.sub(r"{([^{}]*)}", lambda found: values[found[1]], pattern).lower()
+    name = re.sub(r"[^\w]+", "-", filled).strip("-")[:150]
+    if not name:
+        raise Invalid("The file name is empty: put text or {title} into the pattern.")
+    return name

@@ -126,3 +126,42 @@ class HistoryStep(Base):
     words: Mapped[str] = mapped_column(String(500), default="")
     kept: Mapped[str | None] = mapped_column(String(200))
     created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class ExportBatch(Base):
+    """Finished files that were asked for together; ``output`` is how they are written."""
+
+    __tablename__ = "export_batch"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    output: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    jobs: Mapped[list[ExportJob]] = relationship(
+        back_populates="batch", order_by="ExportJob.id", cascade="all, delete-orphan"
+    )
+
+
+class ExportJob(Base):
+    """One finished file: the recipe as it was when it was asked for, and how far it is.
+
+    ``state`` is waiting, running, done, failed or cancelled. ``mark`` says everything that the
+    file's content depends on.
+    """
+
+    __tablename__ = "export_job"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    batch_id: Mapped[int] = mapped_column(ForeignKey("export_batch.id"), index=True)
+    photograph_id: Mapped[int] = mapped_column(ForeignKey("photograph.id"))
+    recipe: Mapped[dict[str, Any]]
+    name: Mapped[str] = mapped_column(String(255))
+    mark: Mapped[str] = mapped_column(String(64), index=True)
+    state: Mapped[str] = mapped_column(String(12), default="waiting", index=True)
+    error: Mapped[str] = mapped_column(Text, default="")
+    bytes: Mapped[int | None] = mapped_column(BigInteger)
+    finished_at: Mapped[datetime | None]
+
+    batch: Mapped[ExportBatch] = relationship(back_populates="jobs")
+    photograph: Mapped[Photograph] = relationship()

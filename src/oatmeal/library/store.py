@@ -20,7 +20,7 @@ class FileStore:
     Parameters
     ----------
     home : Path
-        Folder that holds ``originals``, ``incoming`` and ``cache``.
+        Folder that holds ``originals``, ``incoming``, ``exports`` and ``cache``.
     cache_bytes : int
         How large the cache may grow.
     """
@@ -28,9 +28,10 @@ class FileStore:
     def __init__(self, home: Path, cache_bytes: int = 4 * 1024**3) -> None:
         self.originals = home / "originals"
         self.incoming = home / "incoming"
+        self.exports = home / "exports"
         self.cache = home / "cache"
         self._cache_bytes = cache_bytes
-        for folder in (self.originals, self.incoming, self.cache):
+        for folder in (self.originals, self.incoming, self.exports, self.cache):
             folder.mkdir(parents=True, exist_ok=True)
 
     def clear_incoming(self) -> None:

@@ -25,6 +25,9 @@ MIMETYPES: Final[dict[str, str]] = {
     "jpeg": "image/jpeg", "png": "image/png", "tiff": "image/tiff",
 }  # fmt: skip
 
+#: What may be kept of the descriptive metadata.
+METADATA: Final[tuple[str, ...]] = ("keep", "place-free", "none")
+
 #: JPEG cannot count further (ITU-T T.81, 16-bit frame size).
 _JPEG_MAX_SIDE: Final = 65535
 
@@ -45,6 +48,9 @@ class Output:
         Of a JPEG, 1 to 100.
     long_side : int or None
         Reduce to this many pixels; None keeps the size.
+    metadata : str
+        What to keep of the descriptive metadata: ``keep`` all, ``place-free`` without the place
+        where it was taken, or ``none``.
     """
 
     format: str = "jpeg"
@@ -52,6 +58,7 @@ class Output:
     channels: str = "grey"
     quality: int = 92
     long_side: int | None = None
+    metadata: str = "keep"
 
     def __post_init__(self) -> None:
         if self.format not in FORMATS:
@@ -66,6 +73,8 @@ class Output:
             raise Unsupported(f"The quality must be from 1 to 100, not {self.quality}.")
         if self.long_side is not None and not 16 <= self.long_side <= 100_000:
             raise Unsupported(f"The size must be from 16 to 100000 pixels, not {self.long_side}.")
+        if self.metadata not in METADATA:
+            raise Unsupported(f"The metadata must be {_listed(METADATA)}, not {self.metadata}.")
 
     @property
     def dtype(self) -> type[np.uint8] | type[np.uint16]:
@@ -83,7 +92,7 @@ def encode(codes: NDArray[Any], path: Path, output: Output, exif: bytes = b"") -
     path : Path
         Written under another name in the same folder first, then renamed.
     exif : bytes
-        Descriptive metadata to keep.
+        Descriptive metadata of the photograph; the output says what of it to keep.
 
     Returns
     -------
@@ -98,7 +107,7 @@ def encode(codes: NDArray[Any], path: Path, output: Output, exif: bytes = b"") -
     height, width = codes.shape
     if output.format == "jpeg" and max(width, height) > _JPEG_MAX_SIDE:
         raise Unsupported(f"A JPEG holds at most {_JPEG_MAX_SIDE} pixels a side: use PNG or TIFF.")
-    exif = metadata.for_size(exif, width, height)
+    exif = metadata.for_size(metadata.chosen(exif, output.metadata), width, height)
     try:
         handle, temporary = tempfile.mkstemp(prefix=".oatmeal-", dir=path.parent)
     except OSError as error:

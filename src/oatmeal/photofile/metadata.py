@@ -62,6 +62,22 @@ def load(block: bytes) -> Image.Exif:
     return exif
 
 
+def chosen(block: bytes, what: str) -> bytes:
+    """The EXIF block as asked for: ``keep``, ``place-free`` (without the place) or ``none``."""
+    if not block or what == "none":
+        return b""
+    if what == "keep":
+        return block
+    full, kept = load(block), Image.Exif()
+    for tag, value in full.items():
+        if tag not in _DIRECTORIES:
+            kept[tag] = value
+    details = full.get_ifd(ExifTags.IFD.Exif)
+    if details:
+        kept.get_ifd(ExifTags.IFD.Exif).update(details)
+    return _bytes(kept)
+
+
 def for_size(block: bytes, width: int, height: int) -> bytes:
     """The EXIF block for a finished file of another size; empty stays empty."""
     if not block:

@@ -65,6 +65,7 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
     begun = time.monotonic()
     server = PrivateServer(settings.home / "database")
     warmed = threading.Thread(target=_warm, daemon=True)
+    runner = None
     try:
         warmed.start()
         with step("Starting the database"):
@@ -86,12 +87,16 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
         lock.truncate()
         lock.write(address)
         lock.flush()
+        runner = app.extensions["oatmeal"].runner
+        runner.start()
         seconds = time.monotonic() - begun
         print(f"Oatmeal is ready after {seconds:.1f} s: {address}   (Ctrl-C stops it)", flush=True)
         _serve(app, listener, settings)
     finally:
         _let_finish()
         print("\nStopping ...", end=" ", flush=True)
+        if runner is not None:
+            runner.stop()
         server.stop()
         print("stopped; everything is saved.", flush=True)
 

@@ -17,6 +17,7 @@ from werkzeug.exceptions import HTTPException
 from werkzeug.sansio.response import Response as AnyResponse
 
 from oatmeal.core.recipe import RecipeError
+from oatmeal.exports.runner import Runner, executor_for
 from oatmeal.library.database import Database
 from oatmeal.library.errors import Behind, Invalid, LibraryError, Missing
 from oatmeal.library.photographs import Importer
@@ -51,6 +52,7 @@ class Services:
     workbench: Workbench
     small: Small
     importer: Importer
+    runner: Runner
     settings: Settings
 
 
@@ -85,6 +87,7 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
         Workbench(proxies),
         Small(store, proxies),
         Importer(database, store, proxies, settings.limits),
+        Runner(database, store, executor_for(settings.cluster)),
         settings,
     )
     CSRFProtect(app)
@@ -92,12 +95,13 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
     _register_errors(app)
     app.template_global()(asset)
 
-    from oatmeal.web import api, pages, rendering, series_api, version_api
+    from oatmeal.web import api, export_api, pages, rendering, series_api, version_api
 
     app.register_blueprint(pages.pages)
     app.register_blueprint(api.api)
     app.register_blueprint(version_api.version_api)
     app.register_blueprint(series_api.series_api)
+    app.register_blueprint(export_api.export_api)
     app.register_blueprint(rendering.rendering)
     return app
 

@@ -51,6 +51,7 @@ def sheet(series_id: int) -> str:
         start = {
             "groups": [{"name": group.name, "step": group.step} for group in carry.GROUPS],
             "codes": [asdict(reading) for reading in measure.code_readings()],
+            "formats": list(FORMATS),
         }
         return render_template("sheet.html", series=found, frames=frames, start=start)
 

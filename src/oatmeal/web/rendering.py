@@ -188,7 +188,7 @@ def ready(photograph_id: int) -> dict[str, Any]:
 @rendering.post("/api/versions/<int:version_id>/finished")
 def finished(version_id: int) -> dict[str, Any]:
     """Make a finished file and say how large it became, before it is downloaded."""
-    made = _finished(version_id, _output(body()))
+    made = _finished(version_id, output_of(body()))
     return {"name": made.name, "width": made.width, "height": made.height, "bytes": made.bytes}
 
 
@@ -196,7 +196,7 @@ def finished(version_id: int) -> dict[str, Any]:
 def download(version_id: int) -> Response:
     """The finished file itself."""
     wanted = {key: _typed(value) for key, value in request.args.items()}
-    output = _output(wanted)
+    output = output_of(wanted)
     made = _finished(version_id, output)
     return send_file(
         made.path, MIMETYPES[output.format], as_attachment=True, download_name=made.name, max_age=0
@@ -207,7 +207,7 @@ def _typed(value: str) -> int | str:
     return int(value) if value.isdecimal() else value
 
 
-def _output(document: dict[str, Any]) -> Output:
+def output_of(document: dict[str, Any]) -> Output:
     """The wanted form; raises PhotoFileError with what is wrong, or :class:`Invalid`."""
     size = document.get("size") or None
     chosen = document.get("format", "jpeg")
@@ -219,6 +219,7 @@ def _output(document: dict[str, Any]) -> Output:
         str(document.get("channels", "grey")),
         number({"quality": 92} | document, "quality"),
         number(document, "size") if size is not None else None,
+        str(document.get("metadata", "keep")),
     )
 
 

@@ -2,6 +2,7 @@
 import Alpine from "./common.js";
 import { ask, say, sayNext } from "./api.js";
 import { applying } from "./applying.js";
+import { batching } from "./batch.js";
 import { checking } from "./checking.js";
 import { incoming } from "./incoming.js";
 import { naming } from "./naming.js";
@@ -15,6 +16,7 @@ Alpine.data("sheetPage", () => ({
   ...selecting(),
   ...applying(start.groups),
   ...checking(start.codes),
+  ...batching(),
   view: "sheet",
   lifted: null,
 
@@ -53,10 +55,11 @@ Alpine.data("sheetPage", () => ({
   key(event) {
     if (event.key === "Escape") {
       if (this.applyOpen) this.closeApply();
+      else if (this.batchOpen) this.closeBatch();
       else if (this.naming === null) this.chooseNone();
       return;
     }
-    if (event.target.closest("input, select, textarea") || event.altKey || this.applyOpen || this.naming) return;
+    if (event.target.closest("input, select, textarea") || event.altKey || this.applyOpen || this.batchOpen || this.naming) return;
     if ((event.ctrlKey || event.metaKey) && event.key === "a") {
       event.preventDefault();
       this.chooseAll();

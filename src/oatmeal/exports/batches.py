@@ -1,0 +1,240 @@
+"""Export batches in the database: asking for one, how far it is, cancel and retry.
+
+The rows are the truth; whoever runs jobs claims them here and reports back.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import re
+import shutil
+from collections.abc import Sequence
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session, selectinload
+
+from oatmeal.exports.finished import named
+from oatmeal.exports.task import Task
+from oatmeal.library import photographs, versions
+from oatmeal.library.errors import Invalid, Missing
+from oatmeal.library.models import ExportBatch, ExportJob, now
+from oatmeal.library.store import FileStore
+from oatmeal.photofile.encode import SUFFIX_OF, Output
+
+#: States in which a job will still change.
+OPEN = ("waiting", "running")
+
+#: A batch may hold this many files.
+MOST_FILES = 2000
+
+
+def names(session: Session, photograph_ids: Sequence[int], pattern: str, suffix: str) -> list[str]:
+    """File names for the shown versions; equal ones are numbered."""
+    found: list[str] = []
+    taken: set[str] = set()
+    for number in photograph_ids:
+        photograph = photographs.get(session, number)
+        stem = named(pattern, photograph, photograph.shown.name)
+        name, count = stem + suffix, 2
+        while name in taken:
+            name, count = f"{stem}-{count}{suffix}", count + 1
+        taken.add(name)
+        found.append(name)
+    return found
+
+
+def create(
+    session: Session, photograph_ids: Sequence[int], output: Output, pattern: str
+) -> ExportBatch:
+    """Ask for the shown versions of some photographs as finished files.
+
+    Raises
+    ------
+    Invalid
+        For no photographs, too many, or a pattern that cannot be used.
+    """
+    if not photograph_ids:
+        raise Invalid("Select the frames to export first.")
+    if len(photograph_ids) > MOST_FILES:
+        raise Invalid(f"A batch may hold {MOST_FILES} files.")
+    called = names(session, photograph_ids, pattern, SUFFIX_OF[output.format])
+    first = photographs.get(session, photograph_ids[0])
+    batch = ExportBatch(name=first.series.name, output=asdict(output))
+    for number, name in zip(photograph_ids, called, strict=True):
+        photograph = photographs.get(session, number)
+        recipe = versions.recipe_of(photograph.shown).document()
+        wanted = json.dumps([photograph.sha256, recipe, asdict(output)], sort_keys=True)
+        mark = hashlib.sha256(wanted.encode()).hexdigest()
+        batch.jobs.append(
+            ExportJob(
+                photograph_id=number, recipe=recipe, name=name, mark=mark, state="waiting", error=""
+            )
+        )
+    session.add(batch)
+    session.flush()
+    return batch
+
+
+def get(session: Session, batch_id: int) -> ExportBatch:
+    """A batch with its jobs; raises :class:`Missing`."""
+    batch = session.get(ExportBatch, batch_id)
+    if batch is None:
+        raise Missing("This export is not there any more.")
+    return batch
+
+
+def listed(session: Session, store: FileStore) -> list[dict[str, Any]]:
+    """All batches, the newest first, with every job's state and progress."""
+    found = session.scalars(
+        select(ExportBatch)
+        .order_by(ExportBatch.id.desc())
+        .options(selectinload(ExportBatch.jobs).selectinload(ExportJob.photograph))
+    )
+    return [_told(batch, store) for batch in found]
+
+
+def _told(batch: ExportBatch, store: FileStore) -> dict[str, Any]:
+    jobs = [
+        {
+            "id": job.id,
+            "name": job.name,
+            "title": job.photograph.title,
+            "state": job.state,
+            "error": job.error,
+            "bytes": job.bytes,
+            "share": 1.0 if job.state == "done" else _share(job, store),
+        }
+        for job in batch.jobs
+    ]
+    return {
+        "id": batch.id,
+        "name": batch.name,
+        "at": batch.created_at.isoformat() + "Z",
+        "output": batch.output,
+        "jobs": jobs,
+        "seconds": _seconds_a_file(batch),
+    }
+
+
+def _share(job: ExportJob, store: FileStore) -> float:
+    if job.state != "running":
+        return 0.0
+    try:
+        return float(progress_file(store, job.id).read_text() or 0)
+    except (OSError, ValueError):
+        return 0.0
+
+
+def _seconds_a_file(batch: ExportBatch) -> float | None:
+    """Seconds that a file took on average so far, to tell how long the rest will take."""
+    ends = sorted(job.finished_at for job in batch.jobs if job.finished_at is not None)
+    if len(ends) < 2:
+        return None
+    return (ends[-1] - ends[0]).total_seconds() / (len(ends) - 1)
+
+
+def folder(store: FileStore, batch: ExportBatch) -> Path:
+    """Where a batch's files lie in the export store."""
+    spoken = re.sub(r"[^\w]+", "-", batch.name.lower()).strip("-")[:60]
+    return store.exports / f"{batch.id:05d}-{spoken or 'export'}"
+
+
+def progress_file(store: FileStore, job_id: int) -> Path:
+    """The small file in which a running job says how far it is."""
+    return store.incoming / f"export-{job_id}"
+
+
+def cancel(session: Session, store: FileStore, batch_id: int) -> None:
+    """Call off what is not done; files that are done stay."""
+    for job in get(session, batch_id).jobs:
+        if job.state == "running":
+            call_off(store, job.id)
+    session.execute(
+        update(ExportJob)
+        .where(ExportJob.batch_id == batch_id, ExportJob.state == "waiting")
+        .values(state="cancelled")
+    )
+
+
+def call_off(store: FileStore, job_id: int) -> None:
+    """Tell a running job to end between two strips."""
+    Path(f"{progress_file(store, job_id)}.cancel").touch()
+
+
+def forget_call(store: FileStore, job_id: int) -> None:
+    """A job that begins does not hear what was called to an earlier try."""
+    Path(f"{progress_file(store, job_id)}.cancel").unlink(missing_ok=True)
+
+
+def retry(session: Session, batch_id: int) -> int:
+    """Let failed and cancelled jobs wait again; returns how many."""
+    count = 0
+    for job in get(session, batch_id).jobs:
+        if job.state in ("failed", "cancelled"):
+            job.state, job.error = "waiting", ""
+            count += 1
+    return count
+
+
+def remove(session: Session, store: FileStore, batch_id: int) -> None:
+    """Forget a batch and delete its files; raises :class:`Invalid` while it runs."""
+    batch = get(session, batch_id)
+    if any(job.state in OPEN for job in batch.jobs):
+        raise Invalid("This export still runs: cancel it first.")
+    shutil.rmtree(folder(store, batch), ignore_errors=True)
+    session.delete(batch)
+
+
+def resume(session: Session) -> None:
+    """After a start: jobs that were running wait again; nothing of them is left to be told."""
+    session.execute(update(ExportJob).where(ExportJob.state == "running").values(state="waiting"))
+
+
+def claim(session: Session, count: int) -> list[ExportJob]:
+    """Take up to ``count`` waiting jobs, so that nobody else does."""
+    found = session.scalars(
+        select(ExportJob)
+        .where(ExportJob.state == "waiting")
+        .order_by(ExportJob.id)
+        .limit(count)
+        .with_for_update(skip_locked=True)
+    ).all()
+    for job in found:
+        job.state = "running"
+    return list(found)
+
+
+def task_of(job: ExportJob, store: FileStore) -> Task:
+    """What a process needs to do a job."""
+    photograph = job.photograph
+    return Task(
+        source=str(store.original(photograph.sha256, photograph.suffix)),
+        name=photograph.file_name,
+        recipe=job.recipe,
+        output=Output(**job.batch.output),
+        destination=str(folder(store, job.batch) / job.name),
+        progress=str(progress_file(store, job.id)),
+    )
+
+
+def made_before(session: Session, job: ExportJob, store: FileStore) -> Path | None:
+    """The same file from this or an earlier batch, if it is still there."""
+    own = folder(store, job.batch) / job.name
+    if own.exists():  # written whole, just not recorded: the server ended in between
+        return own
+    others = session.scalars(
+        select(ExportJob).where(ExportJob.mark == job.mark, ExportJob.state == "done")
+    )
+    paths = (folder(store, other.batch) / other.name for other in others)
+    return next((path for path in paths if path.exists()), None)
+
+
+def finish(session: Session, job_id: int, state: str, size: int | None, error: str = "") -> None:
+    """Record how a job ended."""
+    job = session.get(ExportJob, job_id)
+    if job is not None:  # removed meanwhile
+        job.state, job.bytes, job.error, job.finished_at = state, size, error, now()

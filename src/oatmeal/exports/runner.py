@@ -1,0 +1,192 @@
+"""Runs export jobs in the background, on an executor in the shape of ``concurrent.futures``.
+
+Here that is a pool of processes. With ``OATMEAL_CLUSTER`` set to the address of a dask.distributed
+scheduler, the jobs go to its workers instead; they need the same files under the same paths.
+"""
+
+from __future__ import annotations
+
+import logging
+import multiprocessing
+import os
+import threading
+from collections.abc import Callable
+from concurrent.futures import BrokenExecutor, Executor, Future, ProcessPoolExecutor
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from oatmeal.exports import batches, task
+from oatmeal.exports.task import Cancelled, Task
+from oatmeal.library.database import Database
+from oatmeal.library.models import ExportJob
+from oatmeal.library.store import FileStore
+from oatmeal.photofile.errors import PhotoFileError
+
+log = logging.getLogger("oatmeal")
+
+#: Seconds after which the database is looked at without being told.
+_LOOK_S = 5.0
+
+
+def process_pool() -> Executor:
+    """A pool of processes on this machine, one for each core."""
+    return ProcessPoolExecutor(
+        max_workers=os.cpu_count() or 1,
+        # forking would copy the threads of OpenMP in a state that they cannot run on from
+        mp_context=multiprocessing.get_context("spawn"),
+        initializer=task.prepare_worker,
+    )
+
+
+def executor_for(cluster: str) -> Callable[[], Executor]:
+    """What makes the executor: the pool of processes, or a cluster's own."""
+    if not cluster:
+        return process_pool
+
+    def connected() -> Executor:
+        import distributed  # the optional extra "cluster"
+
+        client: Any = distributed.Client  # it has no types
+        executor: Executor = client(cluster, set_as_default=False).get_executor()
+        return executor
+
+    return connected
+
+
+class Runner:
+    """Takes waiting jobs from the database and has them done.
+
+    Parameters
+    ----------
+    make_executor : callable
+        Makes the executor when the first job comes, and again should it break.
+    at_once : int
+        Jobs handed over at the same time.
+    """
+
+    def __init__(
+        self,
+        database: Database,
+        store: FileStore,
+        make_executor: Callable[[], Executor] = process_pool,
+        at_once: int = os.cpu_count() or 1,
+    ) -> None:
+        self._database = database
+        self._store = store
+        self._make = make_executor
+        self._at_once = at_once
+        self._executor: Executor | None = None
+        self._running: set[int] = set()
+        self._lock = threading.Lock()
+        self._news = threading.Event()
+        self._ended = threading.Event()
+        self._thread: threading.Thread | None = None
+
+    def start(self) -> None:
+        """Go on where an earlier run ended, then wait for jobs."""
+        with self._database.session() as session:
+            batches.resume(session)
+        self._thread = threading.Thread(target=self._loop, name="exports", daemon=True)
+        self._thread.start()
+
+    def wake(self) -> None:
+        """Say that there may be jobs."""
+        self._news.set()
+
+    def stop(self) -> None:
+        """Hand over nothing more; what was running is done again at the next start."""
+        self._ended.set()
+        self._news.set()
+        if self._thread is not None:
+            self._thread.join(timeout=10)
+        with self._lock:
+            running = list(self._running)
+        for number in running:
+            batches.call_off(self._store, number)
+        if self._executor is not None:
+            self._executor.shutdown(wait=False)
+
+    def _loop(self) -> None:
+        while not self._ended.is_set():
+            try:
+                handed = self._hand_over()
+            except Exception:  # the database may be away for a moment
+                log.exception("export jobs could not be handed over")
+                handed = False
+            if not handed:
+                self._news.wait(_LOOK_S)
+                self._news.clear()
+
+    def _hand_over(self) -> bool:
+        """Hand free places to waiting jobs; true if there were any."""
+        with self._lock:
+            free = self._at_once - len(self._running)
+        if free <= 0:
+            return False
+        with self._database.session() as session:
+            claimed = batches.claim(session, free)
+            tasks = [self._ready(session, job) for job in claimed]
+        # only now are the rows free for whoever reports the end of a job
+        for ready in tasks:
+            if ready is not None:
+                self._submit(*ready)
+        return bool(claimed)
+
+    def _ready(self, session: Session, job: ExportJob) -> tuple[int, Task] | None:
+        """What a process is to do for a job; None if its file is there already."""
+        destination = batches.folder(self._store, job.batch)
+        destination.mkdir(parents=True, exist_ok=True)
+        before = batches.made_before(session, job, self._store)
+        if before is not None:
+            target = destination / job.name
+            if before != target:
+                os.link(before, target)
+            batches.finish(session, job.id, "done", target.stat().st_size)
+            return None
+        batches.forget_call(self._store, job.id)
+        return job.id, batches.task_of(job, self._store)
+
+    def _submit(self, number: int, wanted: Task) -> None:
+        with self._lock:
+            self._running.add(number)
+        try:
+            if self._executor is None:
+                self._executor = self._make()
+            future = self._executor.submit(task.run, wanted)
+        except BrokenExecutor:  # a new one at the next try
+            self._executor = None
+            with self._lock:
+                self._running.discard(number)
+            with self._database.session() as session:
+                batches.finish(session, number, "waiting", None)
+            return
+        future.add_done_callback(lambda done: self._ended_one(number, wanted.name, done))
+
+    def _ended_one(self, number: int, name: str, done: Future[int]) -> None:
+        """Record how a job ended, whatever happened to it."""
+        state, size, error = "failed", None, ""
+        try:
+            state, size = "done", done.result()
+        except (PhotoFileError, ValueError) as problem:
+            error = str(problem)
+        except Cancelled:
+            if self._ended.is_set():
+                return  # called off by our own end; it goes on at the next start
+            state = "cancelled"
+        except BrokenExecutor:
+            self._executor = None
+            error = f"{name} could not be finished: its process ended, perhaps for want of memory."
+        except BaseException as problem:
+            if self._ended.is_set():
+                return
+            log.exception("export of %s", name, exc_info=problem)
+            error = f"{name} could not be finished; the server's log says more."
+        try:
+            with self._database.session() as session:
+                batches.finish(session, number, state, size, error)
+        except Exception:
+            log.exception("the end of export job %d could not be recorded", number)
+        with self._lock:
+            self._running.discard(number)
+        self._news.set()

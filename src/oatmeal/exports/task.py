@@ -1,0 +1,103 @@
+"""One job of a batch, as it runs in a process of its own: it knows files, not the database."""
+
+from __future__ import annotations
+
+import ctypes
+import os
+import signal
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Final
+
+from oatmeal.photofile.decode import Limits
+from oatmeal.photofile.encode import Output
+
+_PR_SET_PDEATHSIG: Final = 1  # prctl(2)
+
+
+class Cancelled(Exception):
+    """The job was called off while it ran."""
+
+
+@dataclass(frozen=True)
+class Task:
+    """Everything that a job needs; plain values, so that it can travel to another machine.
+
+    Attributes
+    ----------
+    source : str
+        Path of the original.
+    name : str
+        What to call it in messages.
+    recipe : dict
+        The recipe's document.
+    output : Output
+    destination : str
+        Path of the finished file, written whole or not at all.
+    progress : str
+        Path of a small file that says how far the job is, 0 to 1; the job ends when a file of this
+        name with ``.cancel`` behind it appears.
+    limits : Limits
+    """
+
+    source: str
+    name: str
+    recipe: dict[str, Any]
+    output: Output
+    destination: str
+    progress: str
+    limits: Limits = Limits()
+
+
+def run(task: Task) -> int:
+    """Render and write one file; returns its size in bytes.
+
+    Raises
+    ------
+    PhotoFileError
+        When the original cannot be read or the file not be written.
+    Cancelled
+    """
+    from oatmeal.core.recipe import from_document
+    from oatmeal.exports.convert import convert_file
+
+    progress, cancel = Path(task.progress), Path(task.progress + ".cancel")
+    try:
+        done = convert_file(
+            Path(task.source),
+            from_document(task.recipe),
+            task.output,
+            Path(task.destination),
+            name=task.name,
+            limits=task.limits,
+            progress=_teller(progress, cancel),
+        )
+    finally:
+        progress.unlink(missing_ok=True)
+        cancel.unlink(missing_ok=True)
+    return done.bytes
+
+
+def _teller(progress: Path, cancel: Path) -> Callable[[float], None]:
+    def tell(share: float) -> None:
+        if cancel.exists():
+            raise Cancelled
+        progress.write_text(f"{share:.3f}")
+
+    return tell
+
+
+def prepare_worker() -> None:
+    """Make this process a worker: one thread of arithmetic, and an end when the server ends."""
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the server
+    os.environ["VIPS_CONCURRENCY"] = "1"
+    import cv2
+    import numba
+
+    from oatmeal.memory import keep_frames
+
+    numba.set_num_threads(1)
+    cv2.setNumThreads(1)
+    keep_frames()

@@ -1,0 +1,113 @@
+"""Exports: the page, the JSON API of batches, and their files."""
+
+from __future__ import annotations
+
+import tempfile
+import zipfile
+from typing import Any
+
+from flask import Blueprint, Response, render_template, send_file
+
+from oatmeal.exports import batches
+from oatmeal.exports.finished import USUAL_PATTERN
+from oatmeal.library.errors import Missing
+from oatmeal.photofile.encode import SUFFIX_OF
+from oatmeal.web.api import Reply, body, numbers, text
+from oatmeal.web.app import services
+from oatmeal.web.rendering import output_of
+
+export_api = Blueprint("exports", __name__)
+
+
+@export_api.get("/exports")
+def exports_page() -> str:
+    """Running and finished exports."""
+    with services().database.session() as session:
+        start = {"batches": batches.listed(session, services().store)}
+        return render_template("exports.html", start=start, folder=services().store.exports)
+
+
+@export_api.get("/api/exports")
+def list_exports() -> Reply:
+    with services().database.session() as session:
+        return {"batches": batches.listed(session, services().store)}
+
+
+@export_api.post("/api/exports")
+def create_export() -> Reply:
+    """Ask for finished files: ``{photographs, pattern?}`` and the form of the files."""
+    document = body()
+    wanted, output = numbers(document, "photographs"), output_of(document)
+    with services().database.session() as session:
+        batch = batches.create(session, wanted, output, _pattern(document))
+        made = {"id": batch.id, "count": len(batch.jobs)}
+    services().runner.wake()
+    return made
+
+
+@export_api.post("/api/exports/names")
+def example_names() -> Reply:
+    """The names that files would get."""
+    document = body()
+    wanted, suffix = numbers(document, "photographs"), SUFFIX_OF[output_of(document).format]
+    with services().database.session() as session:
+        return {"names": batches.names(session, wanted, _pattern(document), suffix)}
+
+
+def _pattern(document: dict[str, Any]) -> str:
+    return text({"pattern": USUAL_PATTERN} | document, "pattern")
+
+
+@export_api.post("/api/exports/<int:batch_id>/cancel")
+def cancel_export(batch_id: int) -> Reply:
+    with services().database.session() as session:
+        batches.cancel(session, services().store, batch_id)
+    return {"id": batch_id}
+
+
+@export_api.post("/api/exports/<int:batch_id>/retry")
+def retry_export(batch_id: int) -> Reply:
+    with services().database.session() as session:
+        count = batches.retry(session, batch_id)
+    services().runner.wake()
+    return {"id": batch_id, "count": count}
+
+
+@export_api.delete("/api/exports/<int:batch_id>")
+def remove_export(batch_id: int) -> Reply:
+    with services().database.session() as session:
+        batches.remove(session, services().store, batch_id)
+    return {"id": batch_id}
+
+
+@export_api.get("/exports/<int:batch_id>.zip")
+def download_all(batch_id: int) -> Response:
+    """The finished files of a batch in one archive; pictures are compressed already."""
+    with services().database.session() as session:
+        batch = batches.get(session, batch_id)
+        folder = batches.folder(services().store, batch)
+        done = [job.name for job in batch.jobs if job.state == "done"]
+    there = [name for name in done if (folder / name).exists()]
+    if not there:
+        raise Missing("Nothing of this export is finished yet.")
+    # closed by the server once it is sent
+    archive = tempfile.TemporaryFile(dir=services().store.incoming)  # noqa: SIM115
+    with zipfile.ZipFile(archive, "w", zipfile.ZIP_STORED) as packed:
+        for name in there:
+            packed.write(folder / name, name)
+    archive.seek(0)
+    return send_file(
+        archive, "application/zip", as_attachment=True, download_name=f"{folder.name}.zip"
+    )
+
+
+@export_api.get("/exports/<int:batch_id>/<int:job_id>")
+def download_one(batch_id: int, job_id: int) -> Response:
+    """One finished file of a batch."""
+    with services().database.session() as session:
+        batch = batches.get(session, batch_id)
+        folder = batches.folder(services().store, batch)
+        name = next((job.name for job in batch.jobs if job.id == job_id), None)
+    if name is None or not (folder / name).exists():
+        raise Missing("This file is not there any more.")
+    return send_file(folder / name, as_attachment=True, download_name=name, max_age=0)

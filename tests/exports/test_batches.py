@@ -1,0 +1,227 @@
+"""Export batches: names, running, failing, retrying, cancelling, and not doing things twice."""
+
+import io
+import time
+import zipfile
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+import pytest
+from PIL import ExifTags, Image
+from samples import codes
+
+from oatmeal.core.pipeline import Pipeline
+from oatmeal.exports import batches, task
+from oatmeal.exports.runner import Runner, executor_for
+from oatmeal.library import photographs, versions
+from oatmeal.photofile import metadata
+from oatmeal.photofile.decode import decode
+from oatmeal.photofile.encode import Output, encode
+
+LOOK = {"mix": {"lifts": {"red": 1, "blue": -1}}}
+
+
+@pytest.fixture
+def frames(web):
+    """A series of three photographs; the first has a look."""
+    series = web.series("Larkmoor meet")
+    for seed in (1, 2, 3):
+        buffer = io.BytesIO()
+        Image.fromarray(codes(60, 90, seed=seed)).save(buffer, "PNG")
+        assert web.upload(series, f"DSC_{seed}.png", buffer.getvalue()).status_code == 200
+    web.send("PUT", "/api/versions/1/recipe", {"revision": 1, "recipe": LOOK})
+    return web
+
+
+@pytest.fixture
+def runner(database, store):
+    """A runner on threads of this process; started by the test."""
+    made = Runner(database, store, lambda: ThreadPoolExecutor(2), at_once=2)
+    yield made
+    made.stop()
+
+
+def batch_of(web, number=1):
+    return next(
+        entry for entry in web.client.get("/api/exports").json["batches"] if entry["id"] == number
+    )
+
+
+def states(web, number=1):
+    return [job["state"] for job in batch_of(web, number)["jobs"]]
+
+
+def wait(web, number=1, limit_s=20):
+    end = time.monotonic() + limit_s
+    while set(states(web, number)) & {"waiting", "running"}:
+        assert time.monotonic() < end, states(web, number)
+        time.sleep(0.02)
+
+
+def start(web, **form):
+    wanted = {"photographs": [1, 2, 3], "format": "png", "depth": 16} | form
+    reply = web.send("POST", "/api/exports", wanted)
+    assert reply.status_code == 200, reply.json
+    return reply.json["id"]
+
+
+def test_a_batch_writes_what_the_core_renders_and_zips_it(frames, runner, store):
+    runner.start()
+    start(frames, pattern="{file}_{version}")
+    runner.wake()
+    wait(frames)
+    assert states(frames) == ["done"] * 3
+    archive = frames.client.get("/exports/1.zip")
+    packed = zipfile.ZipFile(io.BytesIO(archive.data))
+    assert packed.namelist() == [f"dsc_{seed}_version-1.png" for seed in (1, 2, 3)]
+    path = store.exports / "00001-larkmoor-meet" / "dsc_1_version-1.png"
+    assert packed.read(path.name) == path.read_bytes()
+    source = decode(store.original(*_first(frames)))
+    with frames.client.application.extensions["oatmeal"].database.session() as session:
+        recipe = versions.recipe_of(versions.get(session, 1))
+    expected = Pipeline(source.linear(0, 0, 90, 60)).codes(recipe, np.uint16)
+    assert np.array_equal(decode(path).codes[..., 0], expected)
+    one = frames.client.get(f"/exports/1/{batch_of(frames)['jobs'][1]['id']}")
+    assert one.data == packed.read("dsc_2_version-1.png")
+
+
+def _first(web):
+    with web.client.application.extensions["oatmeal"].database.session() as session:
+        photograph = photographs.get(session, 1)
+        return photograph.sha256, photograph.suffix
+
+
+def test_the_same_again_takes_what_is_there(frames, runner, store):
+    runner.start()
+    start(frames)
+    runner.wake()
+    wait(frames)
+    first = {path.name: path.stat().st_ino for path in store.exports.glob("00001-*/*")}
+    changed = {"revision": 1, "recipe": {"tone": {"contrast": 30}}}
+    frames.send("PUT", "/api/versions/2/recipe", changed)
+    start(frames)
+    runner.wake()
+    wait(frames, 2)
+    second = {path.name: path.stat().st_ino for path in store.exports.glob("00002-*/*")}
+    assert second.keys() == first.keys()
+    same = [name for name in first if first[name] == second[name]]
+    assert len(same) == 2  # only the changed one was made anew
+
+
+def test_a_failed_file_says_why_and_can_be_tried_again(frames, runner, store):
+    original = store.original(*_first(frames))
+    hidden = original.rename(original.with_name("away"))
+    runner.start()
+    start(frames)
+    runner.wake()
+    wait(frames)
+    assert states(frames) == ["failed", "done", "done"]
+    assert batch_of(frames)["jobs"][0]["error"].startswith("DSC_1.png")
+    hidden.rename(original)
+    assert frames.send("POST", "/api/exports/1/retry").json["count"] == 1
+    runner.wake()
+    wait(frames)
+    assert states(frames) == ["done"] * 3
+
+
+def test_cancel_lets_finished_files_stay_and_delete_takes_them(frames, runner, store):
+    start(frames)
+    assert frames.send("DELETE", "/api/exports/1").status_code == 422  # it still waits
+    frames.send("POST", "/api/exports/1/cancel")
+    assert states(frames) == ["cancelled"] * 3
+    assert frames.client.get("/exports/1.zip").status_code == 404
+    frames.send("POST", "/api/exports/1/retry")
+    runner.start()
+    wait(frames)
+    assert frames.send("DELETE", "/api/exports/1").status_code == 200
+    assert frames.client.get("/api/exports").json["batches"] == []
+    assert not list(store.exports.iterdir())
+
+
+def test_a_running_job_is_called_off_between_its_strips(frames, database, store):
+    start(frames)
+    with database.session() as session:
+        job = batches.claim(session, 1)[0]
+        wanted = batches.task_of(job, store)
+        batches.folder(store, job.batch).mkdir(parents=True)
+        session.flush()
+        batches.cancel(session, store, 1)
+    with pytest.raises(task.Cancelled):
+        task.run(wanted)
+    assert not list(store.exports.glob("*/*"))
+    assert not list(store.incoming.iterdir())
+
+
+def test_a_job_that_ran_when_the_server_ended_is_done_once(frames, runner, database, store):
+    start(frames)
+    with database.session() as session:
+        for job in batches.claim(session, 2):
+            wanted = batches.task_of(job, store)
+            batches.folder(store, job.batch).mkdir(parents=True, exist_ok=True)
+    task.run(wanted)  # the second one was written, but the server ended before it said so
+    written = store.exports / "00001-larkmoor-meet" / "larkmoor-meet-02-dsc-2-version-1.png"
+    before = written.stat().st_mtime_ns
+    assert states(frames) == ["running", "running", "waiting"]
+    runner.start()
+    wait(frames)
+    assert states(frames) == ["done"] * 3
+    assert written.stat().st_mtime_ns == before
+
+
+def test_names(frames, database):
+    def names(pattern, ids=(1, 2)):
+        reply = frames.send(
+            "POST", "/api/exports/names", {"photographs": list(ids), "pattern": pattern}
+        )
+        return reply.json.get("names") or reply.json["detail"]
+
+    assert names("{series} {number}") == ["larkmoor-meet-01.jpg", "larkmoor-meet-02.jpg"]
+    assert names("fine print") == ["fine-print.jpg", "fine-print-2.jpg"]
+    assert "{lens} cannot be part" in names("{lens}")
+    assert "is empty" in names("../")
+    assert names("/etc/{file}", [1]) == ["etc-dsc_1.jpg"]
+
+
+def test_forms_that_cannot_be_written_are_refused_at_once(frames):
+    for form in ({"format": "jpeg", "depth": 16}, {"metadata": "some"}, {"photographs": []}):
+        wanted = {"photographs": [1], "format": "png"} | form
+        assert frames.send("POST", "/api/exports", wanted).status_code == 422
+    assert frames.send("POST", "/api/exports/9/retry").status_code == 404
+
+
+def test_a_cluster_of_two_workers_does_the_same(frames, database, store):
+    """dask.distributed, started here on two workers with a scheduler of their own."""
+    distributed = pytest.importorskip("distributed")
+    with distributed.LocalCluster(
+        n_workers=2, threads_per_worker=1, processes=False, dashboard_address=None
+    ) as cluster:
+        made = Runner(database, store, executor_for(cluster.scheduler_address), at_once=4)
+        made.start()
+        start(frames)
+        made.wake()
+        wait(frames, limit_s=60)
+        made.stop()
+    assert states(frames) == ["done"] * 3
+    assert len(list(store.exports.glob("*/*.png"))) == 3
+
+
+def test_metadata_kept_place_free_and_none(tmp_path):
+    exif = Image.Exif()
+    exif[ExifTags.Base.Artist] = "A. Lark"
+    exif.get_ifd(ExifTags.IFD.Exif)[ExifTags.Base.FNumber] = 8.0
+    exif.get_ifd(ExifTags.IFD.GPSInfo)[ExifTags.GPS.GPSLatitude] = (52.0, 10.0, 5.0)
+    Image.fromarray(codes(20, 30)).save(tmp_path / "a.jpg", exif=exif)
+    block = metadata.read(tmp_path / "a.jpg")
+    for what, place, artist in (
+        ("keep", True, True),
+        ("place-free", False, True),
+        ("none", False, False),
+    ):
+        for form in ("jpeg", "png", "tiff"):
+            path = tmp_path / f"{what}.{form}"
+            encode(np.zeros((20, 30), np.uint8), path, Output(form, metadata=what), block)
+            found = metadata.load(metadata.read(path))
+            assert bool(found.get_ifd(ExifTags.IFD.GPSInfo)) == place
+            assert (found.get(ExifTags.Base.Artist) == "A. Lark") == artist
+            if artist:
+                assert found.get_ifd(ExifTags.IFD.Exif)[ExifTags.Base.FNumber] == 8
