@@ -7,6 +7,7 @@ from typing import Any
 
 import imagecodecs
 import numpy as np
+import tifffile
 from numpy.typing import NDArray
 
 from oatmeal.core.colour import decode_srgb
@@ -54,3 +55,32 @@ def patches(*rgb_codes, size=30):
 
 
 RED, GREEN, BLUE, GREY = (178, 52, 44), (38, 108, 40), (60, 110, 200), (128, 128, 128)
+
+
+def write_dng(path: Path, linear: NDArray[Any]) -> Path:
+    """A small raw file (DNG) of a made-up camera that sees sRGB: a mosaic of linear light.
+
+    Parameters
+    ----------
+    linear : float (H, W, 3)
+        Linear light, 0 to 1; height and width even.
+    """
+    mosaic = np.empty(linear.shape[:2])
+    for y, x, channel in ((0, 0, 0), (0, 1, 1), (1, 0, 1), (1, 1, 2)):
+        mosaic[y::2, x::2] = linear[y::2, x::2, channel]
+
+    def rationals(values: Any) -> list[int]:
+        return [part for value in values for part in (round(value * 10000), 10000)]
+
+    xyz_to_camera = [3.2406, -1.5372, -0.4986, -0.9689, 1.8758, 0.0415, 0.0557, -0.204, 1.057]
+    tags = [
+        (271, "s", 0, "Larkmoor", True), (272, "s", 0, "LM-1", True), (254, "I", 1, 0, True),
+        (33421, "H", 2, (2, 2), True), (33422, "B", 4, bytes([0, 1, 1, 2]), True),  # red first
+        (50706, "B", 4, bytes([1, 4, 0, 0]), True), (50707, "B", 4, bytes([1, 1, 0, 0]), True),
+        (50708, "s", 0, "LM-1", True), (50717, "I", 1, 65535, True),
+        (50721, "2i", 9, rationals(xyz_to_camera), True),
+        (50728, "2I", 3, rationals([1, 1, 1]), True), (50778, "H", 1, 21, True),
+    ]  # fmt: skip
+    codes_ = (mosaic * 65535).round().astype(np.uint16)
+    tifffile.imwrite(path, codes_, photometric=32803, metadata=None, extratags=tags)
+    return path

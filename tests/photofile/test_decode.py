@@ -11,7 +11,7 @@ from samples import codes, write_png
 from oatmeal.core.colour import decode_srgb
 from oatmeal.photofile import metadata
 from oatmeal.photofile.decode import Limits, decode
-from oatmeal.photofile.errors import Damaged, NotAPicture, PhotoFileError, TooLarge, Unsupported
+from oatmeal.photofile.errors import Damaged, NotAPicture, PhotoFileError, TooLarge
 
 
 @pytest.mark.parametrize("bits", [8, 16])
@@ -86,22 +86,6 @@ def test_limits_are_said_with_their_setting(tmp_path):
         decode(path, limits=Limits(max_pixels=59_999))
     with pytest.raises(TooLarge, match="OATMEAL_MAX_BYTES"):
         decode(path, limits=Limits(max_bytes=1000))
-
-
-def test_kinds_that_are_not_supported_yet(tmp_path):
-    gif = tmp_path / "moving.gif"
-    Image.fromarray(codes()).quantize(16).save(gif)
-    cmyk = tmp_path / "press.jpg"
-    Image.fromarray(codes()).convert("CMYK").save(cmyk)
-    floating = tmp_path / "float.tif"
-    tifffile.imwrite(floating, codes().astype(np.float32), photometric="rgb")
-    pale = tmp_path / "window.png"
-    alpha = np.full((40, 60, 1), 255, np.uint8)
-    alpha[5, 5] = 100
-    write_png(pale, np.concatenate([codes(), alpha], axis=2))
-    for path in (gif, cmyk, floating, pale):
-        with pytest.raises(Unsupported, match=path.name):
-            decode(path)
 
 
 def test_an_alpha_channel_that_hides_nothing_is_dropped(tmp_path):

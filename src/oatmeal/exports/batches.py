@@ -237,4 +237,5 @@ def finish(session: Session, job_id: int, state: str, size: int | None, error: s
     """Record how a job ended."""
     job = session.get(ExportJob, job_id)
     if job is not None:  # removed meanwhile
-        job.state, job.bytes, job.error, job.finished_at = state, size, error, now()
+        job.state, job.bytes, job.error = state, size, error
+        job.finished_at = now() if state == "done" else None

@@ -6,6 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+import cv2
+
 from oatmeal.core import pipeline
 from oatmeal.core.recipe import Recipe, require_built
 from oatmeal.photofile import decode as decoding
@@ -58,6 +60,9 @@ def write_picture(
 ) -> Finished:
     """Render a decoded picture and write ``destination``; see :func:`convert_file`."""
     codes = pipeline.render(picture, recipe, output.dtype, output.long_side, progress)
-    written = encoding.encode(codes, destination, output, picture.exif)
     height, width = codes.shape
+    alpha = picture.alpha
+    if alpha is not None and alpha.shape != codes.shape:
+        alpha = cv2.resize(alpha, (width, height), interpolation=cv2.INTER_AREA)
+    written = encoding.encode(codes, destination, output, picture.exif, alpha)
     return Finished(width, height, written, tuple(picture.notes))

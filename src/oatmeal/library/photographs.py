@@ -17,7 +17,7 @@ from oatmeal.library.errors import Invalid, Missing
 from oatmeal.library.models import HistoryStep, Photograph, Series, Version, now
 from oatmeal.library.proxies import Proxies
 from oatmeal.library.store import FileStore
-from oatmeal.photofile import metadata
+from oatmeal.photofile import metadata, rawfile
 from oatmeal.photofile.decode import Limits, SourcePicture, decode
 from oatmeal.photofile.encode import SUFFIX_OF
 
@@ -55,13 +55,23 @@ class Importer:
             series_of.get(session, series_id)
         with self.store.receive(chunks, name, self.limits.max_bytes) as received:
             picture = decode(received.path, name, self.limits)
-            suffix = SUFFIX_OF[picture.format]
+            suffix = _suffix(name, picture.format)
             photograph = _record(name, received.sha256, received.size, suffix, picture, caption)
             self.store.keep(received, suffix)
             self.proxies.prepare(received.sha256, picture)
         with self.database.session() as session:
             _append(session, series_id, photograph)
         return photograph
+
+
+def _suffix(name: str, file_format: str) -> str:
+    """Suffix under which an original is kept; decoding goes by it for raw files."""
+    own = PurePath(name).suffix.lower()
+    if file_format == "raw":
+        return own if own in rawfile.SUFFIXES else ".dng"
+    if file_format == "heif":
+        return own if own in (".heic", ".heif", ".hif", ".avif") else ".heif"
+    return SUFFIX_OF.get(file_format, f".{file_format}")
 
 
 def _record(

@@ -11,7 +11,7 @@ import pyvips
 from numpy.typing import NDArray
 
 from oatmeal.core import kernels
-from oatmeal.photofile import compression, metadata, profiles
+from oatmeal.photofile import compression, heic, metadata, profiles, rawfile, tiff
 from oatmeal.photofile.errors import Damaged, NotAPicture, TooLarge, Unsupported
 
 pyvips.cache_set_max(0)  # files are read once; a cache would only hold memory
@@ -21,7 +21,24 @@ _FORMATS: Final = {
     "VipsForeignLoadJpegFile": "jpeg",
     "VipsForeignLoadPngFile": "png",
     "VipsForeignLoadTiffFile": "tiff",
+    "VipsForeignLoadWebpFile": "webp",
+    "VipsForeignLoadHeifFile": "heif",
+    "VipsForeignLoadNsgifFile": "gif",
 }
+
+_KINDS: Final = "JPEG, PNG, TIFF, WebP, AVIF, HEIC, GIF or raw files of cameras"
+
+#: Tags of TIFF 6.0, and ways of compressing registered later that are not read.
+_COMPRESSION: Final = 259
+_BITS_PER_SAMPLE: Final = 258
+_SAMPLE_FORMAT: Final = 339
+_FLOATING: Final = 3
+_UNREAD_COMPRESSION: Final = {
+    34712: "JPEG 2000", 34887: "LERC", 50000: "Zstandard", 50001: "WebP", 50002: "JPEG XL",
+}  # fmt: skip
+
+#: Types of numbers that libvips gives, by their bits; floating point counts as 32.
+_BITS: Final = {"uchar": 8, "ushort": 16, "float": 32, "double": 32}
 
 
 @dataclass(frozen=True)
@@ -57,16 +74,18 @@ class SourcePicture:
 
     Attributes
     ----------
-    codes : uint8 or uint16, (H, W, 3) or (H, W, 1)
-        As stored in the file, turned upright.
+    codes : uint8, uint16 or float32, (H, W, 3) or (H, W, 1)
+        As stored in the file, turned upright. Floating point is linear light already.
     tables : ndarray or None
-        From codes to linear light; None when only the profile itself can tell.
+        From codes to linear light; None when only the profile itself can tell, or for linear light.
     exif : bytes
         Descriptive metadata, see :mod:`oatmeal.photofile.metadata`.
     notes : list of str
         What a user should know about how the file was read.
     auto_guard : float
         Strength of the guard that the compression asks for, :mod:`oatmeal.photofile.compression`.
+    alpha : uint8 or uint16 (H, W), optional
+        How opaque each pixel is, kept aside for formats that have it.
     """
 
     codes: NDArray[Any]
@@ -76,6 +95,7 @@ class SourcePicture:
     exif: bytes = b""
     notes: list[str] = field(default_factory=list)
     auto_guard: float = 0.0
+    alpha: NDArray[Any] | None = None
 
     @property
     def width(self) -> int:
@@ -95,6 +115,8 @@ class SourcePicture:
         if part.shape[2] == 1:
             part = np.repeat(part, 3, axis=2)
         part = np.ascontiguousarray(part)
+        if part.dtype == np.float32:
+            return part
         if self.tables is not None:
             return kernels.look_up(part, self.tables)
         if self.profile is None:
@@ -103,7 +125,10 @@ class SourcePicture:
 
 
 def decode(path: Path, name: str | None = None, limits: Limits | None = None) -> SourcePicture:
-    """Read a JPEG, PNG or TIFF file of 8 or 16 bits.
+    """Read a picture file.
+
+    JPEG, PNG, TIFF (integers and floating point), WebP, AVIF, HEIC, GIF, and what LibRaw reads of
+    cameras' raw files. Of files with several pages or frames the first is taken.
 
     Parameters
     ----------
@@ -120,25 +145,45 @@ def decode(path: Path, name: str | None = None, limits: Limits | None = None) ->
     """
     name = name or path.name
     limits = limits or Limits()
+    _check_size(path, name, limits)
+    if rawfile.is_raw(path, name):
+        return _raw(path, name, limits)
+    if heic.is_heic(path):
+        return _heic(path, name, limits)
     image, header = _open(path, name, limits)
+    notes = [header.note] if header.note else []
+    image = _as_rgb(image, name, notes)
     try:
         codes = image.numpy()
     except pyvips.Error as error:
+        _check_tiff(path, name)
         raise Damaged(
             f"{name} is damaged or incomplete: copy it again from its card or archive."
         ) from error
     if codes.ndim == 2:
         codes = codes[..., None]
-    codes = _without_alpha(codes, name)
-    codes = _upright(codes, _orientation(image))
-    notes = [header.note] if header.note else []
+    if header.format == "heif" and image.get_typeof("bits-per-sample"):
+        codes = heic.widened(codes, image.get("bits-per-sample"))
+    if codes.dtype.kind == "f":
+        codes = np.nan_to_num(codes.astype(np.float32), posinf=0.0, neginf=0.0)
+    codes, alpha = _without_alpha(codes, name, notes)
+    turn = _orientation(image)
+    codes = _upright(codes, turn)
     profile, tables = _meaning(image, codes, notes)
-    exif = metadata.read(path)
     guard = compression.auto_guard(path) if header.format == "jpeg" else 0.0
-    return SourcePicture(codes, tables, profile, header.format, exif, notes, guard)
+    return SourcePicture(
+        codes,
+        tables,
+        profile,
+        header.format,
+        metadata.read(path),
+        notes,
+        guard,
+        _upright(alpha[..., None], turn)[..., 0] if alpha is not None else None,
+    )
 
 
-def _open(path: Path, name: str, limits: Limits) -> tuple[Any, Header]:
+def _check_size(path: Path, name: str, limits: Limits) -> None:
     size = path.stat().st_size
     if size == 0:
         raise NotAPicture(f"{name} is empty: copy it again from its card or archive.")
@@ -147,9 +192,46 @@ def _open(path: Path, name: str, limits: Limits) -> tuple[Any, Header]:
             f"{name} has {size / 1e6:.0f} MB, more than the {limits.max_bytes / 1e6:.0f} MB "
             "that are accepted: save a smaller copy, or raise OATMEAL_MAX_BYTES."
         )
+
+
+def _check_tiff(path: Path, name: str) -> None:
+    """Say so where a TIFF is whole but of a kind that cannot be read."""
+    tags = tiff.first_tags(path)
+    way = _UNREAD_COMPRESSION.get(tags.get(_COMPRESSION, 0))
+    if way:
+        raise Unsupported(f"{name} is compressed with {way}: save it with LZW or ZIP instead.")
+    if tags.get(_SAMPLE_FORMAT) == _FLOATING and tags.get(_BITS_PER_SAMPLE) == 64:
+        raise Unsupported(f"{name} holds 64-bit numbers: save it with 32 bits.")
+
+
+def _check_pixels(width: int, height: int, name: str, limits: Limits) -> None:
+    if width * height > limits.max_pixels:
+        raise TooLarge(
+            f"{name} has {width * height / 1e6:.0f} megapixels, more than the "
+            f"{limits.max_pixels / 1e6:.0f} that are accepted: save a smaller copy, or raise "
+            "OATMEAL_MAX_PIXELS."
+        )
+
+
+def _raw(path: Path, name: str, limits: Limits) -> SourcePicture:
+    """A camera's raw file as linear light at 16 bits, developed as the camera would."""
+    codes = rawfile.develop(path, name, lambda w, h: _check_pixels(w, h, name, limits))
+    tables = (np.arange(65536) / 65535).astype(np.float32)
+    return SourcePicture(codes, tables, None, "raw", metadata.read(path), [])
+
+
+def _heic(path: Path, name: str, limits: Limits) -> SourcePicture:
+    read = heic.read(path, name, lambda w, h: _check_pixels(w, h, name, limits))
+    notes = list(read.notes)
+    codes, alpha = _without_alpha(read.codes, name, notes)
+    profile, tables = _tables_of(read.profile, codes, notes)
+    return SourcePicture(codes, tables, profile, "heif", read.exif, notes, 0.0, alpha)
+
+
+def _open(path: Path, name: str, limits: Limits) -> tuple[Any, Header]:
     loader = pyvips.vips_lib.vips_foreign_find_load(str(path).encode())
     if loader == pyvips.ffi.NULL:
-        raise NotAPicture(f"{name} is not a picture: add JPEG, PNG or TIFF files.")
+        raise NotAPicture(f"{name} is not a picture: add {_KINDS}.")
     file_format = _FORMATS.get(pyvips.ffi.string(loader).decode())
     if file_format is None:
         raise Unsupported(
@@ -158,47 +240,69 @@ def _open(path: Path, name: str, limits: Limits) -> tuple[Any, Header]:
     try:
         image = pyvips.Image.new_from_file(str(path), access="sequential", fail_on="error")
     except pyvips.Error as error:
+        _check_tiff(path, name)
         raise Damaged(
             f"{name} is damaged and cannot be opened: copy it again from its card or archive."
         ) from error
-    if image.width * image.height > limits.max_pixels:
-        raise TooLarge(
-            f"{name} has {image.width * image.height / 1e6:.0f} megapixels, more than the "
-            f"{limits.max_pixels / 1e6:.0f} that are accepted: save a smaller copy, or raise "
-            "OATMEAL_MAX_PIXELS."
-        )
+    _check_pixels(image.width, image.height, name, limits)
     return image, _header(image, name, file_format)
 
 
 def _header(image: Any, name: str, file_format: str) -> Header:
-    bits = {"uchar": 8, "ushort": 16}.get(image.format)
+    bits = _BITS.get(image.format)
     if bits is None:
         raise Unsupported(
-            f"{name} stores its pixels as {image.format} numbers, which is not supported yet: "
-            "save it with 8 or 16 bits."
-        )
-    if image.interpretation not in ("srgb", "rgb", "rgb16", "b-w", "grey16"):
-        raise Unsupported(
-            f"{name} is a {image.interpretation.upper()} picture, which is not supported yet: "
-            "save it as RGB."
+            f"{name} stores its pixels as {image.format} numbers, which is not supported: "
+            "save it with 8, 16 or 32 bits."
         )
     note = ""
-    if image.get_typeof("n-pages") and image.get("n-pages") > 1:
-        note = f"{name} holds {image.get('n-pages')} pages; the first was taken."
+    pages = image.get("n-pages") if image.get_typeof("n-pages") else 1
+    if pages > 1:
+        what = "frames" if image.get_typeof("delay") else "pages"
+        note = f"{name} holds {pages} {what}; the first was taken."
     return Header(file_format, image.width, image.height, bits, note)
 
 
-def _without_alpha(codes: NDArray[Any], name: str) -> NDArray[Any]:
+def _as_rgb(image: Any, name: str, notes: list[str]) -> Any:
+    """RGB or grey of any kind of colour, by LittleCMS inside libvips."""
+    kind = image.interpretation
+    if kind in ("srgb", "rgb", "rgb16", "scrgb", "b-w", "grey16"):
+        return image
+    profiled = bool(image.get_typeof("icc-profile-data"))
+    try:
+        if kind == "cmyk":
+            # without a profile of its own, the general one that libvips carries
+            options = {"embedded": True} if profiled else {"input_profile": "cmyk"}
+            image = image.icc_transform("srgb", depth=16, intent="relative", **options)
+            notes.append(f"{name} is a CMYK file; its colours were taken as sRGB.")
+        elif kind in ("lab", "labs", "labq", "lch", "xyz"):
+            image = image.colourspace("rgb16")
+            notes.append(f"{name} is a Lab file; its colours were taken as sRGB.")
+        else:
+            raise Unsupported(
+                f"{name} is a {kind.upper()} picture, which is not supported: save it as RGB."
+            )
+    except pyvips.Error as error:
+        raise Damaged(f"{name} has colours that cannot be read: save it as RGB first.") from error
+    image = image.copy()
+    image.remove("icc-profile-data")
+    return image
+
+
+def _without_alpha(
+    codes: NDArray[Any], name: str, notes: list[str]
+) -> tuple[NDArray[Any], NDArray[Any] | None]:
+    """Colour or grey alone, and what says how opaque each pixel is; None where all are."""
     channels = codes.shape[2]
     if channels in (1, 3):
-        return codes
+        return codes, None
     colours = 1 if channels == 2 else 3
-    if channels > 4 or (codes[..., colours:] != np.iinfo(codes.dtype).max).any():
-        raise Unsupported(
-            f"{name} has transparent parts or extra channels, which are not supported yet: "
-            "save it flattened."
-        )
-    return np.ascontiguousarray(codes[..., :colours])
+    if channels > 4:
+        notes.append(f"{name} has {channels - 3} extra channels; its colours were taken.")
+    colour, alpha = np.ascontiguousarray(codes[..., :colours]), codes[..., colours]
+    if channels > 4 or codes.dtype.kind == "f" or (alpha == np.iinfo(codes.dtype).max).all():
+        return colour, None
+    return colour, np.ascontiguousarray(alpha)
 
 
 def _orientation(image: Any) -> int:
@@ -219,8 +323,17 @@ def _meaning(
 ) -> tuple[bytes | None, NDArray[np.float32] | None]:
     """The profile, and the tables from codes to light."""
     profile = image.get("icc-profile-data") if image.get_typeof("icc-profile-data") else None
-    dtype = codes.dtype.type
-    grey = codes.shape[2] == 1
+    return _tables_of(profile, codes, notes)
+
+
+def _tables_of(
+    profile: bytes | None, codes: NDArray[Any], notes: list[str]
+) -> tuple[bytes | None, NDArray[np.float32] | None]:
+    dtype, grey = codes.dtype.type, codes.shape[2] == 1
+    if dtype == np.float32:
+        if profile is not None:
+            notes.append("It holds floating point numbers; they were taken as linear light.")
+        return None, None
     try:
         tables = profiles.linear_tables(profile, dtype, grey=grey)
     except profiles.BadProfile:

@@ -1,9 +1,10 @@
-"""Picture files out: finished greys as JPEG, PNG or TIFF."""
+"""Picture files out: finished greys as JPEG, PNG, TIFF, WebP or AVIF."""
 
 from __future__ import annotations
 
 import os
 import tempfile
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Final, Literal, get_args
@@ -15,15 +16,24 @@ from numpy.typing import NDArray
 from oatmeal.photofile import metadata, profiles, tiff
 from oatmeal.photofile.errors import PhotoFileError, Unsupported
 
-Format = Literal["jpeg", "png", "tiff"]
+Format = Literal["jpeg", "png", "tiff", "webp", "avif"]
 FORMATS: Final[tuple[str, ...]] = get_args(Format)
 SUFFIXES: Final[dict[str, str]] = {
     ".jpg": "jpeg", ".jpeg": "jpeg", ".png": "png", ".tif": "tiff", ".tiff": "tiff",
+    ".webp": "webp", ".avif": "avif",
 }  # fmt: skip
-SUFFIX_OF: Final[dict[str, str]] = {"jpeg": ".jpg", "png": ".png", "tiff": ".tif"}
+SUFFIX_OF: Final[dict[str, str]] = {
+    "jpeg": ".jpg", "png": ".png", "tiff": ".tif", "webp": ".webp", "avif": ".avif",
+}  # fmt: skip
 MIMETYPES: Final[dict[str, str]] = {
-    "jpeg": "image/jpeg", "png": "image/png", "tiff": "image/tiff",
+    "jpeg": "image/jpeg", "png": "image/png", "tiff": "image/tiff", "webp": "image/webp",
+    "avif": "image/avif",
 }  # fmt: skip
+
+#: Formats that hold 16 bits, one channel of grey, and transparency.
+DEEP: Final = ("png", "tiff")
+_SINGLE: Final = ("jpeg", "png", "tiff")
+_WITH_ALPHA: Final = ("png", "tiff", "webp", "avif")
 
 #: What may be kept of the descriptive metadata.
 METADATA: Final[tuple[str, ...]] = ("keep", "place-free", "none")
@@ -39,13 +49,13 @@ class Output:
     Attributes
     ----------
     format : str
-        ``jpeg``, ``png`` or ``tiff``.
+        ``jpeg``, ``png``, ``tiff``, ``webp`` or ``avif``.
     depth : int
-        8 or 16 bits; JPEG holds 8.
+        8 or 16 bits; only PNG and TIFF hold 16.
     channels : str
-        ``grey``, one channel, or ``rgb``, three equal ones.
+        ``grey``, one channel, or ``rgb``, three equal ones; WebP and AVIF always hold three.
     quality : int
-        Of a JPEG, 1 to 100.
+        Of a JPEG, WebP or AVIF, 1 to 100.
     long_side : int or None
         Reduce to this many pixels; None keeps the size.
     metadata : str
@@ -65,8 +75,8 @@ class Output:
             raise Unsupported(f"{self.format} files are not written yet: use {_listed(FORMATS)}.")
         if self.depth not in (8, 16):
             raise Unsupported(f"The depth must be 8 or 16 bits, not {self.depth}.")
-        if self.format == "jpeg" and self.depth == 16:
-            raise Unsupported("A JPEG holds 8 bits: choose PNG or TIFF for 16.")
+        if self.format not in DEEP and self.depth == 16:
+            raise Unsupported(f"{_called(self.format)} holds 8 bits: choose PNG or TIFF for 16.")
         if self.channels not in ("grey", "rgb"):
             raise Unsupported(f"The channels must be grey or rgb, not {self.channels}.")
         if not 1 <= self.quality <= 100:
@@ -77,12 +87,23 @@ class Output:
             raise Unsupported(f"The metadata must be {_listed(METADATA)}, not {self.metadata}.")
 
     @property
+    def single(self) -> bool:
+        """True if the file holds one channel of grey."""
+        return self.channels == "grey" and self.format in _SINGLE
+
+    @property
     def dtype(self) -> type[np.uint8] | type[np.uint16]:
         """The type of the codes that :func:`encode` wants."""
         return np.uint8 if self.depth == 8 else np.uint16
 
 
-def encode(codes: NDArray[Any], path: Path, output: Output, exif: bytes = b"") -> int:
+def encode(
+    codes: NDArray[Any],
+    path: Path,
+    output: Output,
+    exif: bytes = b"",
+    alpha: NDArray[Any] | None = None,
+) -> int:
     """Write a finished grey to ``path``, whole or not at all.
 
     Parameters
@@ -93,6 +114,8 @@ def encode(codes: NDArray[Any], path: Path, output: Output, exif: bytes = b"") -
         Written under another name in the same folder first, then renamed.
     exif : bytes
         Descriptive metadata of the photograph; the output says what of it to keep.
+    alpha : uint8 or uint16 (H, W), optional
+        How opaque each pixel is, of the codes' size; left out where the format has no place for it.
 
     Returns
     -------
@@ -115,9 +138,9 @@ def encode(codes: NDArray[Any], path: Path, output: Output, exif: bytes = b"") -
     try:
         with os.fdopen(handle, "wb") as file:
             if output.format == "tiff":
-                tiff.write(file, _channels(codes, output), _profile(output), exif)
+                tiff.write(file, _channels(codes, output, alpha), _profile(output), exif)
             else:
-                file.write(_through_vips(codes, output, exif))
+                file.write(_through_vips(codes, output, exif, alpha))
             file.flush()
             os.fsync(file.fileno())
         os.chmod(temporary, 0o666 & ~_umask())
@@ -130,31 +153,56 @@ def encode(codes: NDArray[Any], path: Path, output: Output, exif: bytes = b"") -
     return path.stat().st_size
 
 
-def _channels(codes: NDArray[Any], output: Output) -> NDArray[Any]:
-    return codes if output.channels == "grey" else np.repeat(codes[..., None], 3, axis=2)
+def _channels(codes: NDArray[Any], output: Output, alpha: NDArray[Any] | None) -> NDArray[Any]:
+    planes = [codes] if output.single else [codes] * 3
+    if alpha is not None and output.format in _WITH_ALPHA:
+        planes = [*planes, _to_depth(alpha, codes.dtype)]
+    return planes[0] if len(planes) == 1 else np.stack(planes, axis=-1)
+
+
+def _to_depth(alpha: NDArray[Any], dtype: np.dtype[Any]) -> NDArray[Any]:
+    """Opacity in as many bits as the codes have."""
+    if alpha.dtype == dtype:
+        return alpha
+    if dtype == np.uint8:
+        return ((alpha.astype(np.uint32) + 128) // 257).astype(np.uint8)
+    return alpha.astype(np.uint16) * np.uint16(257)
 
 
 def _profile(output: Output) -> bytes:
-    return profiles.grey_profile() if output.channels == "grey" else profiles.srgb_profile()
+    return profiles.grey_profile() if output.single else profiles.srgb_profile()
 
 
-def _through_vips(codes: NDArray[Any], output: Output, exif: bytes) -> bytes:
-    names = {("grey", 8): "b-w", ("grey", 16): "grey16", ("rgb", 8): "srgb", ("rgb", 16): "rgb16"}
-    image = pyvips.Image.new_from_array(_channels(codes, output)).copy(
-        interpretation=names[output.channels, output.depth], xres=300 / 25.4, yres=300 / 25.4
+def _through_vips(
+    codes: NDArray[Any], output: Output, exif: bytes, alpha: NDArray[Any] | None
+) -> bytes:
+    names = {(True, 8): "b-w", (True, 16): "grey16", (False, 8): "srgb", (False, 16): "rgb16"}
+    image = pyvips.Image.new_from_array(_channels(codes, output, alpha)).copy(
+        interpretation=names[output.single, output.depth], xres=300 / 25.4, yres=300 / 25.4
     )
     blob = pyvips.GValue.blob_type
     image.set_type(blob, "icc-profile-data", _profile(output))
     if exif:
         image.set_type(blob, "exif-data", b"Exif\0\0" + exif)
     try:
-        if output.format == "jpeg":
-            data: bytes = image.jpegsave_buffer(Q=output.quality)
-        else:
-            data = image.pngsave_buffer(compression=4, bitdepth=output.depth)
+        data: bytes = _SAVERS[output.format](image, output)
     except pyvips.Error as error:
         raise PhotoFileError(f"The {output.format.upper()} could not be written.") from error
     return data
+
+
+_SAVERS: Final[dict[str, Callable[[Any, Output], bytes]]] = {
+    "jpeg": lambda image, output: image.jpegsave_buffer(Q=output.quality),
+    "png": lambda image, output: image.pngsave_buffer(compression=4, bitdepth=output.depth),
+    "webp": lambda image, output: image.webpsave_buffer(Q=output.quality, effort=3),
+    "avif": lambda image, output: image.heifsave_buffer(
+        Q=output.quality, compression="av1", effort=3, subsample_mode="on"
+    ),
+}
+
+
+def _called(file_format: str) -> str:
+    return {"jpeg": "A JPEG", "webp": "A WebP", "avif": "An AVIF"}[file_format]
 
 
 def _umask() -> int:

@@ -30,18 +30,29 @@ def read(file: Path | bytes) -> bytes:
     """
     try:
         with Image.open(BytesIO(file) if isinstance(file, bytes) else file) as image:
-            found = image.getexif()
-            kept = Image.Exif()
-            for tag in _KEPT:
-                if tag in found:
-                    kept[tag] = found[tag]
-            for directory in _DIRECTORIES:
-                content = found.get_ifd(directory)
-                if content:
-                    kept.get_ifd(directory).update(content)
-            return _bytes(kept)
+            return _kept_of(image.getexif())
     except Exception:  # metadata of any brokenness must not stop the picture
         return b""
+
+
+def cleaned(block: bytes) -> bytes:
+    """The same for an EXIF block that a file carries, with or without its ``Exif`` mark."""
+    try:
+        return _kept_of(load(block.removeprefix(b"Exif\0\0")))
+    except Exception:
+        return b""
+
+
+def _kept_of(found: Image.Exif) -> bytes:
+    kept = Image.Exif()
+    for tag in _KEPT:
+        if tag in found:
+            kept[tag] = found[tag]
+    for directory in _DIRECTORIES:
+        content = found.get_ifd(directory)
+        if content:
+            kept.get_ifd(directory).update(content)
+    return _bytes(kept)
 
 
 def _bytes(exif: Image.Exif) -> bytes:

@@ -1,10 +1,12 @@
-"""TIFF out, with EXIF: one uncompressed strip, tags written by Pillow.
+"""TIFF: its tags, and files out with EXIF, one uncompressed strip, tags written by Pillow.
 
 The other libraries at hand either drop the EXIF directory or cannot hold 16-bit colour.
 """
 
 from __future__ import annotations
 
+import struct
+from pathlib import Path
 from typing import Any, BinaryIO
 
 import numpy as np
@@ -17,10 +19,37 @@ from oatmeal.photofile import metadata
 _BASE = ExifTags.Base
 
 
+def first_tags(path: Path) -> dict[int, int]:
+    """Tags of a TIFF file's first directory with their first value, as far as that stands there.
+
+    Empty for what is no TIFF. Read by hand, since libraries refuse the whole directory of a kind
+    of picture that they do not know (TIFF 6.0, section 2).
+    """
+    with path.open("rb") as file:
+        head = file.read(8)
+        order = {b"II*\0": "<", b"MM\0*": ">"}.get(head[:4])
+        if order is None or len(head) < 8:
+            return {}
+        file.seek(struct.unpack(order + "I", head[4:])[0])
+        counted = file.read(2)
+        if len(counted) < 2:
+            return {}
+        entries = file.read(12 * struct.unpack(order + "H", counted)[0])
+    found = {}
+    for start in range(0, len(entries) - 11, 12):
+        tag, kind = struct.unpack_from(order + "HH", entries, start)
+        short = kind == 3
+        found[tag] = struct.unpack_from(order + ("H" if short else "I"), entries, start + 8)[0]
+    return found
+
+
 def write(file: BinaryIO, codes: NDArray[Any], profile: bytes, exif: bytes) -> None:
-    """Write codes ``(H, W)`` or ``(H, W, 3)``, uint8 or uint16, as baseline TIFF 6.0."""
+    """Write codes ``(H, W)`` or ``(H, W, 1 to 4)``, uint8 or uint16, as baseline TIFF 6.0.
+
+    An even number of channels has opacity as its last one (ExtraSamples 2, unassociated alpha).
+    """
     height, width = codes.shape[:2]
-    samples = 1 if codes.ndim == 2 else 3
+    samples = 1 if codes.ndim == 2 else codes.shape[2]
     bits = codes.dtype.itemsize * 8
     pixels = np.ascontiguousarray(codes.astype(codes.dtype.newbyteorder("<"), copy=False))
     tags = ImageFileDirectory_v2()
@@ -35,7 +64,9 @@ def write(file: BinaryIO, codes: NDArray[Any], profile: bytes, exif: bytes) -> N
     tags[_BASE.ImageLength] = height
     tags[_BASE.BitsPerSample] = (bits,) * samples
     tags[_BASE.Compression] = 1
-    tags[_BASE.PhotometricInterpretation] = 1 if samples == 1 else 2
+    tags[_BASE.PhotometricInterpretation] = 1 if samples < 3 else 2
+    if samples % 2 == 0:
+        tags[_BASE.ExtraSamples] = 2
     tags[_BASE.Orientation] = 1
     tags[_BASE.SamplesPerPixel] = samples
     tags[_BASE.RowsPerStrip] = height

@@ -25,6 +25,7 @@ from oatmeal.library.proxies import Proxies
 from oatmeal.library.small import Small
 from oatmeal.library.store import FileStore
 from oatmeal.library.workbench import Workbench
+from oatmeal.photofile import rawfile
 from oatmeal.photofile.errors import PhotoFileError, TooLarge
 from oatmeal.settings import Settings
 
@@ -36,6 +37,10 @@ POLICY = "; ".join(
         "base-uri 'none'", "frame-ancestors 'none'",
     )
 )  # fmt: skip
+
+#: Suffixes that the browser's file chooser offers.
+ACCEPTED = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".avif", ".heic", ".heif", ".gif",
+            *sorted(rawfile.SUFFIXES))  # fmt: skip
 
 #: Seconds for which browsers may keep a static file.
 A_YEAR = 365 * 24 * 3600
@@ -94,6 +99,7 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
     app.after_request(_secure)
     _register_errors(app)
     app.template_global()(asset)
+    app.jinja_env.globals["accepted"] = ",".join(ACCEPTED)
 
     from oatmeal.web import api, export_api, pages, rendering, series_api, version_api
 

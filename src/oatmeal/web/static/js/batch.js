@@ -27,9 +27,15 @@ export function batching() {
     closeBatch() {
       this.batchOpen = false;
     },
+    isDeep(format) {
+      return format === "png" || format === "tiff";
+    },
+    isSingle(format) {
+      return format === "jpeg" || this.isDeep(format);
+    },
     setForm(key, value) {
       this.form[key] = value;
-      if (this.form.format === "jpeg") this.form.depth = 8;
+      if (!this.isDeep(this.form.format)) this.form.depth = 8;
       localStorage.setItem(MEMORY, JSON.stringify(this.form));
       clearTimeout(this.exampleTimer);
       this.exampleTimer = setTimeout(() => this.example(), WAIT_MS);

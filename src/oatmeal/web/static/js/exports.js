@@ -61,7 +61,7 @@ Alpine.data("exportsPage", () => ({
   formWords(batch) {
     const { format, depth, channels, quality, long_side: side } = batch.output;
     const parts = [format.toUpperCase(), `${depth} bits`, channels === "grey" ? "grey" : "neutral RGB"];
-    if (format === "jpeg") parts.push(`quality ${quality}`);
+    if (!["png", "tiff"].includes(format)) parts.push(`quality ${quality}`);
     if (side) parts.push(`${side} px`);
     return `${new Date(batch.at).toLocaleString([], { dateStyle: "medium", timeStyle: "short" })} · ${parts.join(", ")}`;
   },

@@ -2,6 +2,8 @@
 import { ask } from "../api.js";
 import { clamp, typed } from "./paths.js";
 
+/** Formats that hold 16 bits and lose nothing. */
+const DEEP = ["png", "tiff"];
 const MEMORY = "oatmeal-output";
 const STANDARD = { format: "jpeg", depth: 8, quality: 92, size: 0 };
 const WAIT_MS = 250;
@@ -31,9 +33,15 @@ export function exporting(photograph, version) {
       this.wishNumber += 1;
       this.$refs.surround.focus();
     },
+    isDeep(format) {
+      return DEEP.includes(format);
+    },
+    isSingle(format) {
+      return format === "jpeg" || this.isDeep(format);
+    },
     setOutput(key, value) {
       this.output[key] = value;
-      if (this.output.format === "jpeg") this.output.depth = 8;
+      if (!this.isDeep(this.output.format)) this.output.depth = 8;
       this.measure();
     },
     setQuality(event) {
@@ -50,7 +58,7 @@ export function exporting(photograph, version) {
       this.measure();
     },
     qualityWords() {
-      return this.output.format === "jpeg" ? String(this.output.quality) : "PNG and TIFF lose nothing";
+      return this.isDeep(this.output.format) ? "PNG and TIFF lose nothing" : String(this.output.quality);
     },
     measure(wait = WAIT_MS) {
       localStorage.setItem(MEMORY, JSON.stringify(this.output));
