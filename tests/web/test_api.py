@@ -46,7 +46,10 @@ def test_series_are_made_named_deleted_and_brought_back(web):
 
 def test_photographs_are_added_named_ordered_removed_and_brought_back(web, jpeg):
     series = web.series()
-    ids = [web.upload(series, f"{name}.jpg", jpeg).json["id"] for name in ("one", "two", "three")]
+    names = ("one", "two", "three")
+    ids = [
+        web.upload(series, f"{name}.jpg", jpeg + name.encode()).json["id"] for name in names
+    ]  # what follows a JPEG's end is not read
 
     def titles():
         page = web.client.get(f"/series/{series}").data.decode()
@@ -348,3 +351,15 @@ def test_versions_and_history_over_http(web, photograph):
     there = web.send("POST", f"{address}/go", {"revision": 2, "step": first}).json
     assert (there["undo"], there["redo"]) == (None, steps[0]["words"])
     assert web.send("POST", f"{address}/go", {"revision": 2, "step": first}).status_code == 409
+
+
+def test_the_same_file_again_is_recognised(web, jpeg, photograph):
+    series, first, _ = photograph
+    again = web.upload(series, "copy of it.jpg", jpeg).json
+    assert again["id"] == first
+    assert again["note"] == "Is in this series already, as “First lift”; it was not added again."
+    web.send("POST", "/api/photographs/remove", {"photographs": [first]})
+    assert web.upload(series, "first-lift.jpg", jpeg).json["id"] != first
+    other = web.upload(web.series("Other"), "first-lift.jpg", jpeg).json
+    assert other["note"] == ""
+    assert web.client.get(f"/pictures/{other['id']}.jpg?colour=1").status_code == 200

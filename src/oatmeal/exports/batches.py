@@ -23,7 +23,7 @@ from oatmeal.library import photographs, versions
 from oatmeal.library.errors import Invalid, Missing
 from oatmeal.library.models import ExportBatch, ExportJob, now
 from oatmeal.library.store import FileStore
-from oatmeal.photofile.encode import SUFFIX_OF, Output
+from oatmeal.photofile.encode import SUFFIX_OF, TEMPORARY, Output
 
 #: States in which a job will still change.
 OPEN = ("waiting", "running")
@@ -189,8 +189,10 @@ def remove(session: Session, store: FileStore, batch_id: int) -> None:
     session.delete(batch)
 
 
-def resume(session: Session) -> None:
-    """After a start: jobs that were running wait again; nothing of them is left to be told."""
+def resume(session: Session, store: FileStore) -> None:
+    """After a start: jobs that were running wait again, half-written files go."""
+    for left in store.exports.glob(f"*/{TEMPORARY}*"):
+        left.unlink(missing_ok=True)
     session.execute(update(ExportJob).where(ExportJob.state == "running").values(state="waiting"))
 
 

@@ -86,7 +86,7 @@ class Runner:
     def start(self) -> None:
         """Go on where an earlier run ended, then wait for jobs."""
         with self._database.session() as session:
-            batches.resume(session)
+            batches.resume(session, self._store)
         self._thread = threading.Thread(target=self._loop, name="exports", daemon=True)
         self._thread.start()
 

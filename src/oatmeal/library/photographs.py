@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import PurePath
 
 from sqlalchemy import func, select
@@ -16,9 +16,10 @@ from oatmeal.library.database import Database
 from oatmeal.library.errors import Invalid, Missing
 from oatmeal.library.models import HistoryStep, Photograph, Series, Version, now
 from oatmeal.library.proxies import Proxies
+from oatmeal.library.reading import Reader, Reading, shared_reader
 from oatmeal.library.store import FileStore
 from oatmeal.photofile import metadata, rawfile
-from oatmeal.photofile.decode import Limits, SourcePicture, decode
+from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.encode import SUFFIX_OF
 
 #: Name of the version that a new photograph begins with.
@@ -37,11 +38,17 @@ class Importer:
     store: FileStore
     proxies: Proxies
     limits: Limits = Limits()
+    reader: Reader = field(default_factory=shared_reader)
 
     def add(
         self, series_id: int, name: str, chunks: Iterable[bytes], caption: str = ""
     ) -> Photograph:
-        """Import one file.
+        """Import one file; one that is in the series already is not added again.
+
+        Returns
+        -------
+        Photograph
+            The new one, or the one that is there already.
 
         Raises
         ------
@@ -54,14 +61,35 @@ class Importer:
         with self.database.session() as session:
             series_of.get(session, series_id)
         with self.store.receive(chunks, name, self.limits.max_bytes) as received:
-            picture = decode(received.path, name, self.limits)
-            suffix = _suffix(name, picture.format)
-            photograph = _record(name, received.sha256, received.size, suffix, picture, caption)
+            with self.database.session() as session:
+                there = _same(session, series_id, received.sha256)
+            if there is not None:
+                return there
+            reading = self.reader.read(received.path, name, self.limits)
+            suffix = _suffix(name, reading.format)
+            photograph = _record(name, received.sha256, received.size, suffix, reading, caption)
             self.store.keep(received, suffix)
-            self.proxies.prepare(received.sha256, picture)
+            self.proxies.adopt(received.sha256, reading.copies)
         with self.database.session() as session:
-            _append(session, series_id, photograph)
-        return photograph
+            there = _append(session, series_id, photograph)
+        return there or photograph
+
+
+def _same(session: Session, series_id: int, sha256: str) -> Photograph | None:
+    """The photograph of a series with this very content, if there is one."""
+    found = session.scalar(
+        select(Photograph)
+        .where(
+            Photograph.series_id == series_id,
+            Photograph.sha256 == sha256,
+            Photograph.deleted_at.is_(None),
+        )
+        .limit(1)
+    )
+    if found is not None:
+        found.note = f"Is in this series already, as “{found.title}”; it was not added again."
+        session.expunge(found)  # what it says is for this answer only
+    return found
 
 
 def _suffix(name: str, file_format: str) -> str:
@@ -75,7 +103,7 @@ def _suffix(name: str, file_format: str) -> str:
 
 
 def _record(
-    name: str, sha256: str, size: int, suffix: str, picture: SourcePicture, caption: str
+    name: str, sha256: str, size: int, suffix: str, picture: Reading, caption: str
 ) -> Photograph:
     return Photograph(
         title=(metadata.description(picture.exif) or title_of(name))[:200],
@@ -92,12 +120,17 @@ def _record(
     )
 
 
-def _append(session: Session, series_id: int, photograph: Photograph) -> None:
+def _append(session: Session, series_id: int, photograph: Photograph) -> Photograph | None:
+    """Add a photograph at the end; returns the one that came first if there is one."""
     series = session.scalar(
         select(Series).where(Series.id == series_id, Series.deleted_at.is_(None)).with_for_update()
     )
     if series is None:
         raise Missing("This series is not there any more.")
+    # the series is locked: of the same file sent twice at once, the second finds the first
+    there = _same(session, series_id, photograph.sha256)
+    if there is not None:
+        return there
     last = session.scalar(
         select(func.max(Photograph.position)).where(Photograph.series_id == series_id)
     )
@@ -111,6 +144,7 @@ def _append(session: Session, series_id: int, photograph: Photograph) -> None:
     session.add(step)
     session.flush()
     version.head_id = step.id
+    return None
 
 
 def title_of(file_name: str) -> str:

@@ -34,9 +34,19 @@ class Proxies:
 
     def prepare(self, sha256: str, picture: SourcePicture) -> None:
         """Make both copies of a picture that is decoded anyway."""
-        large = proxy(picture, BENCH_SIDE)
-        self._cached(sha256, BENCH_SIDE, large)
-        self._cached(sha256, SHEET_SIDE, reduced(large, SHEET_SIDE))
+        for side, copy in copies(picture).items():
+
+            def write(file: BinaryIO, copy: NDArray[np.float16] = copy) -> None:
+                np.save(file, copy)
+
+            self._store.cached(_name(sha256, side), write)
+
+    def adopt(self, sha256: str, made: dict[int, Path]) -> None:
+        """Take in copies that lie in files already, by their side."""
+        for side, path in made.items():
+            target = self._store.cache / sha256[:2] / _name(sha256, side)
+            target.parent.mkdir(parents=True, exist_ok=True)
+            os.replace(path, target)
 
     def read(self, sha256: str, suffix: str, side: int) -> NDArray[np.float32]:
         """Linear colour, float32 ``(H, W, 3)``; made again if the cache was deleted."""
@@ -58,13 +68,15 @@ class Proxies:
             return 0.0
         return compression.auto_guard(self._store.original(sha256, suffix))
 
-    def _cached(self, sha256: str, side: int, rgb_linear: NDArray[np.float32]) -> Path:
-        half = np.clip(rgb_linear, -60000, 60000).astype(np.float16)
 
-        def write(file: BinaryIO) -> None:
-            np.save(file, half)
+def copies(picture: SourcePicture) -> dict[int, NDArray[np.float16]]:
+    """The reduced copies of a picture by their longer side, in half precision."""
+    large = proxy(picture, BENCH_SIDE)
+    return {BENCH_SIDE: _half(large), SHEET_SIDE: _half(reduced(large, SHEET_SIDE))}
 
-        return self._store.cached(_name(sha256, side), write)
+
+def _half(rgb_linear: NDArray[np.float32]) -> NDArray[np.float16]:
+    return np.clip(rgb_linear, -60000, 60000).astype(np.float16)
 
 
 def _name(sha256: str, side: int) -> str:

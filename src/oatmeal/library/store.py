@@ -67,7 +67,8 @@ class FileStore:
             except OSError as error:
                 raise PhotoFileError(f"{name} could not be stored: {error.strerror}.") from error
             finally:
-                path.unlink(missing_ok=True)
+                for left in self.incoming.glob(f"{path.name}*"):  # what was made beside it too
+                    left.unlink(missing_ok=True)
 
     def keep(self, received: Received, suffix: str) -> Path:
         """Move a received file to the originals; the same content is kept once."""

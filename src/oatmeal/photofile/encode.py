@@ -38,6 +38,9 @@ _WITH_ALPHA: Final = ("png", "tiff", "webp", "avif")
 #: What may be kept of the descriptive metadata.
 METADATA: Final[tuple[str, ...]] = ("keep", "place-free", "none")
 
+#: What the name of a file begins with while it is being written.
+TEMPORARY: Final = ".oatmeal-"
+
 #: JPEG cannot count further (ITU-T T.81, 16-bit frame size).
 _JPEG_MAX_SIDE: Final = 65535
 
@@ -132,7 +135,7 @@ def encode(
         raise Unsupported(f"A JPEG holds at most {_JPEG_MAX_SIDE} pixels a side: use PNG or TIFF.")
     exif = metadata.for_size(metadata.chosen(exif, output.metadata), width, height)
     try:
-        handle, temporary = tempfile.mkstemp(prefix=".oatmeal-", dir=path.parent)
+        handle, temporary = tempfile.mkstemp(prefix=TEMPORARY, dir=path.parent)
     except OSError as error:
         raise PhotoFileError(f"{path.parent} cannot be written to: {error.strerror}.") from error
     try:

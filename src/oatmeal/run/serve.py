@@ -18,6 +18,7 @@ from typing import Any, Final, TextIO
 import waitress
 
 from oatmeal.library.database import Database
+from oatmeal.library.reading import shared_reader
 from oatmeal.library.store import FileStore
 from oatmeal.memory import keep_frames
 from oatmeal.run import demo
@@ -126,6 +127,7 @@ def _warm() -> None:
 
     formula_kernel.warm()
     tonemaps.warm()
+    shared_reader().warm()
 
     if kernels.threading_layer() == "workqueue":
         logging.getLogger("oatmeal").warning(

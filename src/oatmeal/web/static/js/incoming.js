@@ -3,6 +3,10 @@ import { ask, upload } from "./api.js";
 
 const AT_ONCE = 2;
 
+/** After a broken connection a file is sent again by itself so often, after so long. */
+const TRIES = 5;
+const WAIT_MS = 2000;
+
 const hasFiles = (event) => Array.from(event.dataTransfer?.types || []).includes("Files");
 
 /**
@@ -87,6 +91,12 @@ export function incoming() {
         }, this.abort.signal);
         Object.assign(file, { state: "done", done: true, words: "added", made: made.id, note: made.note });
       } catch (problem) {
+        if (problem.status === 0 && file.tries < TRIES) {
+          file.tries += 1;
+          Object.assign(file, { state: "waiting", busy: false, words: "waiting for the connection" });
+          await new Promise((resolve) => { setTimeout(resolve, WAIT_MS); });
+          return;
+        }
         const cancelled = problem.name === "AbortError";
         Object.assign(file, {
           state: "failed", words: cancelled ? "cancelled" : "", error: cancelled ? "" : problem.message,
@@ -97,7 +107,7 @@ export function incoming() {
     },
     retry(file) {
       if (this.abort.signal.aborted) this.abort = new AbortController();
-      Object.assign(file, { state: "waiting", words: "waiting", error: "", again: false });
+      Object.assign(file, { state: "waiting", words: "waiting", error: "", again: false, tries: 0 });
       this.work();
     },
     cancel() {
@@ -130,6 +140,6 @@ function entry(file, series) {
   count += 1;
   return {
     id: count, name: file.name, file, series, state: "waiting", words: "waiting", share: 0, made: null,
-    busy: false, done: false, error: "", note: "", again: false,
+    busy: false, done: false, error: "", note: "", again: false, tries: 0,
   };
 }

@@ -1,0 +1,197 @@
+"""Files that arrive are first read in a process of their own, with limits on time and memory.
+
+A hostile or very odd file can stop that process, never the server.
+"""
+
+from __future__ import annotations
+
+import ctypes
+import multiprocessing
+import queue
+import resource
+import signal
+from dataclasses import dataclass
+from functools import cache
+from multiprocessing.connection import Connection
+from pathlib import Path
+from typing import Any, Final
+
+import numpy as np
+
+from oatmeal.library import proxies
+from oatmeal.photofile import errors
+from oatmeal.photofile.decode import Limits, SourcePicture, decode
+from oatmeal.photofile.errors import Damaged, PhotoFileError
+
+#: Seconds that reading may take, and bytes of a file for which it may take a second more.
+BASE_S: Final = 20.0
+BYTES_A_SECOND: Final = 4_000_000
+
+#: Bytes of memory that a reading process may use.
+MEMORY_BYTES: Final = 3 * 1024**3
+
+#: Files that are read at the same time.
+AT_ONCE: Final = 2
+
+_PR_SET_PDEATHSIG: Final = 1  # prctl(2)
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What a file turned out to be.
+
+    Attributes
+    ----------
+    format : str
+    width, height, bits : int
+    exif : bytes
+    notes : tuple of str
+    copies : dict of int to Path
+        Files with the reduced copies, by their longer side, for the caller to move or delete.
+    """
+
+    format: str
+    width: int
+    height: int
+    bits: int
+    exif: bytes
+    notes: tuple[str, ...]
+    copies: dict[int, Path]
+
+
+class Reader:
+    """Processes that read files; one that is stopped is replaced."""
+
+    def __init__(
+        self, at_once: int = AT_ONCE, base_s: float = BASE_S, memory_bytes: int = MEMORY_BYTES
+    ) -> None:
+        self.base_s = base_s
+        self._memory_bytes = memory_bytes
+        self._idle: queue.Queue[_Worker | None] = queue.Queue()
+        for _ in range(at_once):
+            self._idle.put(None)  # started when it is first needed
+
+    def warm(self) -> None:
+        """Start one process ahead of the first file."""
+        worker = self._idle.get()
+        self._idle.put(worker or _Worker(self._memory_bytes))
+
+    def read(self, path: Path, name: str, limits: Limits) -> Reading:
+        """Decode a file and make its reduced copies beside it.
+
+        Raises
+        ------
+        PhotoFileError
+            With one sentence, also when reading took too long or too much memory.
+        """
+        worker = self._idle.get()
+        try:
+            if worker is None or not worker.alive:
+                worker = _Worker(self._memory_bytes)
+            limit_s = self.base_s + path.stat().st_size / BYTES_A_SECOND
+            answer = worker.ask((path, name, limits), limit_s)
+        except BaseException:
+            if worker is not None:
+                worker.end()
+            worker = None
+            raise
+        finally:
+            self._idle.put(worker)
+        if answer is None:
+            raise Damaged(
+                f"{name} could not be read, since it takes too long or too much memory or stops "
+                "the reader: save it anew in another program."
+            )
+        if isinstance(answer, Reading):
+            return answer
+        kind, text = answer
+        raise getattr(errors, kind, PhotoFileError)(text)
+
+
+@cache
+def shared_reader() -> Reader:
+    """The readers of this process."""
+    return Reader()
+
+
+class _Worker:
+    """One reading process."""
+
+    def __init__(self, memory_bytes: int) -> None:
+        self._memory_bytes = memory_bytes
+        self._start()
+
+    @property
+    def alive(self) -> bool:
+        return self._process.is_alive()
+
+    def _start(self) -> None:
+        # forking would copy the threads of OpenMP in a state that they cannot run on from
+        context = multiprocessing.get_context("spawn")
+        self._pipe, theirs = context.Pipe()
+        self._process = context.Process(
+            target=_serve, args=(theirs, self._memory_bytes), daemon=True
+        )
+        self._process.start()
+        theirs.close()
+        self._pipe.recv()  # it has loaded everything; starting does not count as reading
+
+    def ask(self, request: tuple[Path, str, Limits], limit_s: float) -> Any:
+        """The answer, or None if the process was stopped or ended; a new one runs then."""
+        try:
+            self._pipe.send(request)
+            if self._pipe.poll(limit_s):
+                return self._pipe.recv()
+        except (EOFError, OSError):
+            pass
+        self.end()
+        self._start()
+        return None
+
+    def end(self) -> None:
+        self._process.kill()
+        self._process.join()
+        self._pipe.close()
+
+
+def _serve(pipe: Connection, memory_bytes: int) -> None:
+    """Read files until the server ends."""
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the server
+    pipe.send("ready")
+    resource.setrlimit(resource.RLIMIT_DATA, (memory_bytes, memory_bytes))
+    while True:
+        try:
+            path, name, limits = pipe.recv()
+        except EOFError:
+            return
+        try:
+            pipe.send(_read(path, name, limits))
+        except PhotoFileError as error:
+            pipe.send((type(error).__name__, str(error)))
+        except MemoryError:
+            pipe.send(
+                ("TooLarge", f"{name} needs more memory than is allowed: save a smaller copy.")
+            )
+
+
+def _read(path: Path, name: str, limits: Limits) -> Reading:
+    picture = decode(path, name, limits)
+    copies = {}
+    for side, copy in proxies.copies(picture).items():
+        copies[side] = path.with_name(f"{path.name}-{side}")
+        with copies[side].open("wb") as file:
+            np.save(file, copy)
+    return _told(picture, copies)
+
+
+def _told(picture: SourcePicture, copies: dict[int, Path]) -> Reading:
+    return Reading(
+        picture.format,
+        picture.width,
+        picture.height,
+        picture.bits,
+        picture.exif,
+        tuple(picture.notes),
+        copies,
+    )

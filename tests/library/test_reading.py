@@ -1,0 +1,75 @@
+"""Files that arrive are read in processes of their own: limits on time and memory, replacement."""
+
+import os
+import signal
+import time
+
+import numpy as np
+import psutil
+import pytest
+from samples import codes, write_png
+
+from oatmeal.library.proxies import BENCH_SIDE, SHEET_SIDE
+from oatmeal.library.reading import Reader
+from oatmeal.photofile.decode import Limits
+from oatmeal.photofile.errors import Damaged, NotAPicture, PhotoFileError, TooLarge
+
+
+@pytest.fixture
+def reader():
+    return Reader(at_once=1)
+
+
+def workers():
+    """Processes of this one that run."""
+    children = psutil.Process().children()
+    return {child.pid for child in children if child.status() != psutil.STATUS_ZOMBIE}
+
+
+def test_a_reading_and_its_copies(reader, tmp_path):
+    path = write_png(tmp_path / "a.png", codes(300, 700))
+    reading = reader.read(path, "a.png", Limits())
+    assert (reading.format, reading.width, reading.height, reading.bits) == ("png", 700, 300, 8)
+    assert np.load(reading.copies[SHEET_SIDE]).shape == (206, 480, 3)
+    assert np.load(reading.copies[BENCH_SIDE]).dtype == np.float16
+
+
+def test_sentences_come_through_and_the_reader_goes_on(reader, tmp_path):
+    note = tmp_path / "note.txt"
+    note.write_text("no picture")
+    with pytest.raises(NotAPicture, match=r"note\.txt is not a picture"):
+        reader.read(note, "note.txt", Limits())
+    path = write_png(tmp_path / "a.png", codes())
+    with pytest.raises(TooLarge, match="OATMEAL_MAX_PIXELS"):
+        reader.read(path, "a.png", Limits(max_pixels=100))
+    assert reader.read(path, "a.png", Limits()).width == 60
+
+
+def test_what_takes_too_long_is_stopped_and_the_next_file_is_read(reader, tmp_path):
+    path = write_png(tmp_path / "a.png", codes(2000, 3000))
+    reader.warm()
+    reader.base_s = -1.0 - path.stat().st_size
+    begun = time.monotonic()
+    with pytest.raises(Damaged, match=r"a\.png could not be read, since it takes too long"):
+        reader.read(path, "a.png", Limits())
+    assert time.monotonic() - begun < 20
+    reader.base_s = 20
+    assert reader.read(path, "a.png", Limits()).width == 3000
+
+
+def test_a_reader_that_was_killed_is_replaced(reader, tmp_path):
+    path = write_png(tmp_path / "a.png", codes())
+    before = workers()
+    reader.warm()
+    mine = min(workers() - before)
+    os.kill(mine, signal.SIGKILL)
+    time.sleep(0.2)
+    assert reader.read(path, "a.png", Limits()).width == 60
+
+
+def test_a_large_picture_within_the_limit_and_one_beyond(tmp_path):
+    large = np.zeros((8200, 12300, 3), np.uint8)  # 101 megapixels
+    path = write_png(tmp_path / "large.png", large)
+    assert Reader(1).read(path, "large.png", Limits()).width == 12300
+    with pytest.raises(PhotoFileError, match=r"large\.png"):
+        Reader(1, memory_bytes=700_000_000).read(path, "large.png", Limits())
