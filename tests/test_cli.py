@@ -10,6 +10,8 @@ import pytest
 from samples import DEMO, codes, colours, read_png, write_png
 
 from oatmeal import cli
+from oatmeal.core import ranges
+from oatmeal.core import recipe as recipes
 from oatmeal.core.colour import encode_srgb
 
 SIX = {"oatmeal": 1, "mix": {"base": {"kind": "six"}}}
@@ -130,3 +132,42 @@ def test_standard_input_that_is_no_picture(monkeypatch, capsys):
     monkeypatch.setattr("sys.stdin", io.TextIOWrapper(io.BytesIO(b"nothing")))
     assert cli.main(["measure", "-"]) == 1
     assert "standard input is not a picture" in capsys.readouterr().err
+
+
+def test_whole_folders_side_by_side_and_resumed(tmp_path, recipe, capsys):
+    for place, seed in (("day-1/a", 1), ("day-1/b", 2), ("day-2/a", 3)):
+        path = tmp_path / "in" / f"{place}.png"
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write_png(path, codes(seed=seed))
+    (tmp_path / "in" / "notes.txt").write_text("no picture")
+    out = tmp_path / "out"
+    settings = str(recipe(SIX))
+    arguments = ["convert", str(tmp_path / "in"), "--recipe", settings, "--out", str(out)]
+    arguments += ["--format", "png", "--depth", "16", "--jobs", "2", "--json"]
+    assert cli.main(arguments) == 0
+    made = sorted(str(path.relative_to(out)) for path in out.rglob("*") if path.is_file())
+    assert made == ["day-1/a.png", "day-1/b.png", "day-2/a.png"]
+    reports = [json.loads(line) for line in capsys.readouterr().out.splitlines()]
+    assert [report["width"] for report in reports] == [60, 60, 60]
+    alone = tmp_path / "alone.png"
+    one = ["convert", str(tmp_path / "in/day-1/b.png"), "--recipe", settings]
+    assert cli.main([*one, "--out", str(alone), "--depth", "16"]) == 0
+    assert alone.read_bytes() == (out / "day-1/b.png").read_bytes()
+    before = {name: (out / name).stat().st_mtime_ns for name in made}
+    (out / "day-2/a.png").unlink()
+    capsys.readouterr()
+    assert cli.main([*arguments, "--resume"]) == 0
+    assert len(capsys.readouterr().out.splitlines()) == 1
+    kept = [name for name in made if (out / name).stat().st_mtime_ns == before[name]]
+    assert kept == ["day-1/a.png", "day-1/b.png"]
+
+
+def test_balance_prints_a_recipe(tmp_path, capsys):
+    path = str(DEMO / "painted-wagon.jpg")
+    assert cli.main(["balance", path, "--strength", "100"]) == 0
+    found = recipes.read(capsys.readouterr().out)
+    assert any(getattr(found.mix.lifts, name) for name in ranges.NAMES)
+    assert cli.main(["balance", path, "--strength", "0"]) == 0
+    assert recipes.read(capsys.readouterr().out) == recipes.REST
+    assert cli.main(["balance", path, "--strength", "101"]) == 2
+    assert cli.main(["balance", str(tmp_path / "none.jpg")]) == 1

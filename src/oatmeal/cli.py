@@ -1,4 +1,4 @@
-"""The ``oatmeal`` command: convert, measure and check without database or web.
+"""The ``oatmeal`` command: convert, measure, balance and check without database or web.
 
 Exit status: 0 done, 1 some file failed (the others are done), 2 bad use or a bad recipe.
 """
@@ -10,21 +10,32 @@ import json
 import sys
 import tempfile
 from collections.abc import Iterator, Sequence
+from concurrent.futures import BrokenExecutor, Future
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
 import numpy as np
 
 from oatmeal import __version__
 from oatmeal.core import measure, pipeline
 from oatmeal.core import recipe as recipes
+from oatmeal.core.balance import Balance
 from oatmeal.core.greymap import GreyMap
-from oatmeal.exports.convert import convert_file
+from oatmeal.exports.convert import Finished, convert_file
+from oatmeal.exports.task import Task, process_pool
+from oatmeal.exports.task import run as run_task
 from oatmeal.memory import keep_frames
+from oatmeal.photofile import rawfile
 from oatmeal.photofile.decode import decode
-from oatmeal.photofile.encode import FORMATS, SUFFIX_OF, SUFFIXES, Output
+from oatmeal.photofile.encode import FORMATS, METADATA, SUFFIX_OF, SUFFIXES, Output
 from oatmeal.photofile.errors import PhotoFileError
+
+#: Files of a folder that are taken for pictures.
+READ_SUFFIXES: Final = frozenset({*SUFFIXES, ".heic", ".heif", ".hif", ".gif", *rawfile.SUFFIXES})
+
+#: Characters of the progress bar.
+BAR_WIDTH: Final = 40
 
 #: Longer side of the proxy from which the picture's colours are measured.
 MEASURE_SIDE = 1600
@@ -63,14 +74,23 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
     convert = commands.add_parser("convert", help="convert pictures with a recipe")
-    convert.add_argument("input", nargs="+", help="picture files; - is standard input")
+    convert.add_argument(
+        "input", nargs="+", help="picture files or folders of them; - is standard input"
+    )
     convert.add_argument("--recipe", help="recipe file (JSON); without it, plain luminance")
     convert.add_argument("--out", required=True, help="file or folder; - is standard output")
-    convert.add_argument("--format", help="jpeg, png or tiff; otherwise the suffix decides")
-    convert.add_argument("--depth", type=int, choices=(8, 16), help="bits (8; JPEG holds 8)")
+    convert.add_argument("--format", help=f"{_listed(FORMATS)}; otherwise the suffix decides")
+    convert.add_argument("--depth", type=int, choices=(8, 16), help="bits (8); 16 for PNG and TIFF")
     convert.add_argument("--channels", choices=("grey", "rgb"), default="grey")
-    convert.add_argument("--quality", type=int, default=92, help="of a JPEG, 1 to 100 (92)")
+    convert.add_argument("--quality", type=int, default=92, help="1 to 100 (92)")
     convert.add_argument("--size", type=int, metavar="PX", help="longer side, only to reduce")
+    convert.add_argument("--metadata", choices=METADATA, default="keep", help="what to keep (keep)")
+    convert.add_argument("--jobs", type=int, metavar="N", help="files at a time (one a core)")
+    convert.add_argument(
+        "--resume",
+        action="store_true",
+        help="leave out what is there already, newer than its source",
+    )
     convert.add_argument("--json", action="store_true", help="report each file as a JSON line")
     convert.set_defaults(run=_convert)
 
@@ -78,6 +98,11 @@ def _parser() -> argparse.ArgumentParser:
     measuring.add_argument("input", help="picture file; - is standard input")
     measuring.add_argument("--recipe", help="recipe file (JSON)")
     measuring.set_defaults(run=_measure)
+
+    balancing = commands.add_parser("balance", help="print a recipe that parts a picture's colours")
+    balancing.add_argument("input", help="picture file; - is standard input")
+    balancing.add_argument("--strength", type=float, default=70, help="0 to 100 (70)")
+    balancing.set_defaults(run=_balance)
 
     recipe = commands.add_parser("recipe", help="check recipes, or print their schema")
     actions = recipe.add_subparsers(required=True, metavar="ACTION")
@@ -120,7 +145,14 @@ def _output(options: argparse.Namespace, folder: bool) -> Output:
         named = f"the suffix {suffix!r} names no format" if suffix else "no format is given"
         raise UsageError(f"{named}; use --format {'|'.join(FORMATS)}")
     try:
-        return Output(chosen, options.depth or 8, options.channels, options.quality, options.size)
+        return Output(
+            chosen,
+            options.depth or 8,
+            options.channels,
+            options.quality,
+            options.size,
+            options.metadata,
+        )
     except PhotoFileError as error:
         raise UsageError(str(error)) from error
 
@@ -128,26 +160,35 @@ def _output(options: argparse.Namespace, folder: bool) -> Output:
 def _convert(options: argparse.Namespace) -> int:
     out = Path(options.out)
     to_pipe = options.out == "-"
-    folder = not to_pipe and (out.is_dir() or len(options.input) > 1 or options.out.endswith("/"))
-    if to_pipe and len(options.input) > 1:
+    folders = any(Path(name).is_dir() for name in options.input)
+    several = len(options.input) > 1 or folders
+    folder = not to_pipe and (out.is_dir() or several or options.out.endswith("/"))
+    if to_pipe and several:
         raise UsageError("only one picture can go to standard output")
     if options.input.count("-") + (options.recipe == "-") > 1:
         raise UsageError("standard input can be read only once")
     if folder and out.exists() and not out.is_dir():
         raise UsageError(f"{out} is a file; several pictures need a folder")
+    if options.jobs is not None and options.jobs < 1:
+        raise UsageError("--jobs needs a number from 1 on")
     output = _output(options, folder)
     recipe = _read_recipe(options.recipe)
-    if folder:
-        out.mkdir(parents=True, exist_ok=True)
+    work = list(_destinations(options.input, out, folder, output))
+    if options.resume:
+        work = [(name, target) for name, target in work if not _is_there(name, target)]
+    if several:
+        reports = _convert_many(work, recipe, output, options.jobs)
+    else:
+        reports = (
+            _reported(name, recipe, output, None if to_pipe else target) for name, target in work
+        )
     failed = 0
-    for name, destination in _destinations(options.input, out, folder, output):
-        try:
-            report = _convert_one(name, recipe, output, None if to_pipe else destination)
-        except PhotoFileError as error:
-            print(f"oatmeal: {error}", file=sys.stderr)
-            report, failed = {"input": name, "error": str(error)}, failed + 1
+    for report in reports:
+        if "error" in report:
+            print(f"oatmeal: {report['error']}", file=sys.stderr)
+            failed += 1
         if options.json:
-            print(json.dumps(report), file=sys.stderr if to_pipe else sys.stdout)
+            print(json.dumps(report), file=sys.stderr if to_pipe else sys.stdout, flush=True)
     return 1 if failed else 0
 
 
@@ -155,17 +196,100 @@ def _destinations(
     inputs: Sequence[str], out: Path, folder: bool, output: Output
 ) -> Iterator[tuple[str, Path]]:
     """Each input with its output file; equal names in one folder are numbered."""
-    taken: set[str] = set()
-    for name in inputs:
+    taken: set[Path] = set()
+    for name, inside in _files(inputs):
         if not folder:
             yield name, out
             continue
         stem = "standard-input" if name == "-" else Path(name).stem
-        candidate, number = stem + SUFFIX_OF[output.format], 2
+        suffix = SUFFIX_OF[output.format]
+        candidate, number = out / inside / (stem + suffix), 2
         while candidate in taken:
-            candidate, number = f"{stem}-{number}{SUFFIX_OF[output.format]}", number + 1
+            candidate, number = out / inside / f"{stem}-{number}{suffix}", number + 1
         taken.add(candidate)
-        yield name, out / candidate
+        yield name, candidate
+
+
+def _files(inputs: Sequence[str]) -> Iterator[tuple[str, Path]]:
+    """The files to convert, and the folder inside the output that each goes to."""
+    for name in inputs:
+        top = Path(name)
+        if name == "-" or not top.is_dir():
+            yield name, Path()
+            continue
+        for path in sorted(top.rglob("*")):
+            if path.suffix.lower() in READ_SUFFIXES and path.is_file():
+                yield str(path), path.parent.relative_to(top)
+
+
+def _is_there(name: str, target: Path) -> bool:
+    """True if a file was written after its source, which it only is when it is whole."""
+    source = Path(name)
+    return target.exists() and source.exists() and target.stat().st_mtime >= source.stat().st_mtime
+
+
+def _reported(
+    name: str, recipe: recipes.Recipe, output: Output, target: Path | None
+) -> dict[str, Any]:
+    try:
+        return _convert_one(name, recipe, output, target)
+    except PhotoFileError as error:
+        return {"input": name, "error": str(error)}
+
+
+def _convert_many(
+    work: Sequence[tuple[str, Path]], recipe: recipes.Recipe, output: Output, jobs: int | None
+) -> Iterator[dict[str, Any]]:
+    """Convert files side by side in processes, with a bar on standard error for people."""
+    with tempfile.TemporaryDirectory(prefix="oatmeal-") as scratch, process_pool(jobs) as pool:
+        begun: list[tuple[str, Path, Future[Finished] | None]] = []
+        for count, (name, target) in enumerate(work):
+            target.parent.mkdir(parents=True, exist_ok=True)
+            if name == "-" or _same_file(name, target) or not Path(name).is_file():
+                begun.append((name, target, None))
+                continue
+            progress = str(Path(scratch) / str(count))
+            wanted = Task(name, name, recipe.document(), output, str(target), progress)
+            begun.append((name, target, pool.submit(run_task, wanted)))
+        for done, (name, target, future) in enumerate(begun, start=1):
+            if future is None:
+                yield _reported(name, recipe, output, target)
+            else:
+                yield _waited(name, target, future)
+            _bar(done, len(begun))
+
+
+def _waited(name: str, target: Path, future: Future[Finished]) -> dict[str, Any]:
+    try:
+        return _report(name, target, future.result())
+    except PhotoFileError as error:
+        return {"input": name, "error": str(error)}
+    except BrokenExecutor:
+        return {"input": name, "error": f"{name} could not be finished: its process ended."}
+
+
+def _report(name: str, target: Path | None, finished: Finished) -> dict[str, Any]:
+    return {
+        "input": name,
+        "output": str(target) if target else "-",
+        "width": finished.width,
+        "height": finished.height,
+        "bytes": finished.bytes,
+        "notes": list(finished.notes),
+    }
+
+
+def _bar(done: int, total: int) -> None:
+    if not sys.stderr.isatty():
+        return
+    filled = round(BAR_WIDTH * done / total)
+    end = "\n" if done == total else ""
+    drawn = "█" * filled + "·" * (BAR_WIDTH - filled)
+    print(f"\r{drawn} {done} of {total}", end=end, file=sys.stderr, flush=True)
+
+
+def _same_file(name: str, target: Path) -> bool:
+    return target.exists() and Path(name).exists() and target.samefile(name)
 
 
 def _convert_one(
@@ -174,21 +298,14 @@ def _convert_one(
     with _input_file(name) as (path, called), tempfile.TemporaryDirectory() as scratch:
         if not path.is_file():
             raise PhotoFileError(f"{called} is not there or is no file.")
-        if destination is not None and destination.exists() and destination.samefile(path):
+        if destination is not None and _same_file(str(path), destination):
             raise PhotoFileError(f"{called} would be overwritten: choose another --out.")
         target = destination or Path(scratch) / "out"
         finished = convert_file(path, recipe, output, target, name=called)
         if destination is None:
             sys.stdout.buffer.write(target.read_bytes())
             sys.stdout.buffer.flush()
-        return {
-            "input": name,
-            "output": str(destination) if destination else "-",
-            "width": finished.width,
-            "height": finished.height,
-            "bytes": finished.bytes,
-            "notes": list(finished.notes),
-        }
+        return _report(name, destination, finished)
 
 
 def _measure(options: argparse.Namespace) -> int:
@@ -208,6 +325,27 @@ def _measure(options: argparse.Namespace) -> int:
     figures = {"input": options.input, "width": picture.width, "height": picture.height} | figures
     print(json.dumps(figures, indent=1))
     return 0
+
+
+def _balance(options: argparse.Namespace) -> int:
+    if not 0 <= options.strength <= 100:
+        raise UsageError("--strength needs a number from 0 to 100")
+    try:
+        with _input_file(options.input) as (path, called):
+            if not path.is_file():
+                raise PhotoFileError(f"{called} is not there or is no file.")
+            picture = decode(path, called)
+    except PhotoFileError as error:
+        print(f"oatmeal: {error}", file=sys.stderr)
+        return 1
+    proxy = pipeline.proxy(picture, MEASURE_SIDE)
+    found = Balance(proxy, recipes.REST).find(options.strength)
+    print(json.dumps({"oatmeal": recipes.FORMAT, "mix": {"lifts": found.lifts}}, indent=1))
+    return 0
+
+
+def _listed(names: Sequence[str]) -> str:
+    return ", ".join(names[:-1]) + " or " + names[-1]
 
 
 def _check(options: argparse.Namespace) -> int:

@@ -7,16 +7,16 @@ scheduler, the jobs go to its workers instead; they need the same files under th
 from __future__ import annotations
 
 import logging
-import multiprocessing
 import os
 import threading
 from collections.abc import Callable
-from concurrent.futures import BrokenExecutor, Executor, Future, ProcessPoolExecutor
+from concurrent.futures import BrokenExecutor, Executor, Future
 from typing import Any
 
 from sqlalchemy.orm import Session
 
 from oatmeal.exports import batches, task
+from oatmeal.exports.convert import Finished
 from oatmeal.exports.task import Cancelled, Task
 from oatmeal.library.database import Database
 from oatmeal.library.models import ExportJob
@@ -29,20 +29,10 @@ log = logging.getLogger("oatmeal")
 _LOOK_S = 5.0
 
 
-def process_pool() -> Executor:
-    """A pool of processes on this machine, one for each core."""
-    return ProcessPoolExecutor(
-        max_workers=os.cpu_count() or 1,
-        # forking would copy the threads of OpenMP in a state that they cannot run on from
-        mp_context=multiprocessing.get_context("spawn"),
-        initializer=task.prepare_worker,
-    )
-
-
 def executor_for(cluster: str) -> Callable[[], Executor]:
     """What makes the executor: the pool of processes, or a cluster's own."""
     if not cluster:
-        return process_pool
+        return task.process_pool
 
     def connected() -> Executor:
         import distributed  # the optional extra "cluster"
@@ -69,7 +59,7 @@ class Runner:
         self,
         database: Database,
         store: FileStore,
-        make_executor: Callable[[], Executor] = process_pool,
+        make_executor: Callable[[], Executor] = task.process_pool,
         at_once: int = os.cpu_count() or 1,
     ) -> None:
         self._database = database
@@ -163,11 +153,11 @@ class Runner:
             return
         future.add_done_callback(lambda done: self._ended_one(number, wanted.name, done))
 
-    def _ended_one(self, number: int, name: str, done: Future[int]) -> None:
+    def _ended_one(self, number: int, name: str, done: Future[Finished]) -> None:
         """Record how a job ended, whatever happened to it."""
         state, size, error = "failed", None, ""
         try:
-            state, size = "done", done.result()
+            state, size = "done", done.result().bytes
         except (PhotoFileError, ValueError) as problem:
             error = str(problem)
         except Cancelled:

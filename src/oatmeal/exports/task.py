@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import ctypes
+import multiprocessing
 import os
 import signal
 from collections.abc import Callable
+from concurrent.futures import Executor, ProcessPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Final
 
+from oatmeal.core.recipe import from_document
+from oatmeal.exports.convert import Finished, convert_file
 from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.encode import Output
 
@@ -50,8 +54,8 @@ class Task:
     limits: Limits = Limits()
 
 
-def run(task: Task) -> int:
-    """Render and write one file; returns its size in bytes.
+def run(task: Task) -> Finished:
+    """Render and write one file.
 
     Raises
     ------
@@ -59,12 +63,9 @@ def run(task: Task) -> int:
         When the original cannot be read or the file not be written.
     Cancelled
     """
-    from oatmeal.core.recipe import from_document
-    from oatmeal.exports.convert import convert_file
-
     progress, cancel = Path(task.progress), Path(task.progress + ".cancel")
     try:
-        done = convert_file(
+        return convert_file(
             Path(task.source),
             from_document(task.recipe),
             task.output,
@@ -76,7 +77,6 @@ def run(task: Task) -> int:
     finally:
         progress.unlink(missing_ok=True)
         cancel.unlink(missing_ok=True)
-    return done.bytes
 
 
 def _teller(progress: Path, cancel: Path) -> Callable[[float], None]:
@@ -101,3 +101,13 @@ def prepare_worker() -> None:
     numba.set_num_threads(1)
     cv2.setNumThreads(1)
     keep_frames()
+
+
+def process_pool(workers: int | None = None) -> Executor:
+    """A pool of processes on this machine, one for each core unless said otherwise."""
+    return ProcessPoolExecutor(
+        max_workers=workers or os.cpu_count() or 1,
+        # forking would copy the threads of OpenMP in a state that they cannot run on from
+        mp_context=multiprocessing.get_context("spawn"),
+        initializer=prepare_worker,
+    )
