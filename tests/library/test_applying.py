@@ -35,7 +35,7 @@ def frames(web):
 
 
 def plan(web, **more):
-    wish = {"from": 1, "photographs": [2, 3], "groups": EVERYTHING} | more
+    wish = {"from": "version:1", "photographs": [2, 3], "groups": EVERYTHING} | more
     reply = web.send("POST", "/api/apply/plan", wish)
     assert reply.status_code == 200, reply.json
     return reply.json["frames"]
@@ -95,9 +95,9 @@ def test_wishes_that_make_no_sense(frames):
         {"groups": ["areas"]}, {"strength": 2}, {"strength": "much"}, {"own": ["curve"]},
         {"photographs": "all"}, {"groups": "mix"},
     ):  # fmt: skip
-        wish = {"from": 1, "photographs": [2], "groups": ["lifts"]} | more
+        wish = {"from": "version:1", "photographs": [2], "groups": ["lifts"]} | more
         assert frames.send("POST", "/api/apply/plan", wish).status_code == 422
-    wish = {"from": 1, "photographs": [99], "groups": ["lifts"]}
+    wish = {"from": "version:1", "photographs": [99], "groups": ["lifts"]}
     assert frames.send("POST", "/api/apply/plan", wish).status_code == 404
 
 

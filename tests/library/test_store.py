@@ -9,7 +9,7 @@ import pytest
 from samples import codes, write_png
 
 from oatmeal.core.pipeline import proxy
-from oatmeal.library.photographs import title_of
+from oatmeal.library.importing import title_of
 from oatmeal.library.proxies import BENCH_SIDE, SHEET_SIDE, Proxies
 from oatmeal.library.store import FileStore
 from oatmeal.photofile.decode import Limits

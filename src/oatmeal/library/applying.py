@@ -9,10 +9,12 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from oatmeal.core.carry import carried
+from oatmeal.core.recipe import Recipe
 from oatmeal.core.words import changes
-from oatmeal.library import photographs, versions
+from oatmeal.library import photographs, recipes, versions
 from oatmeal.library.errors import Behind, Invalid
 from oatmeal.library.models import HistoryStep
+from oatmeal.library.recipes import ALL_GROUPS
 from oatmeal.library.small import Small
 
 #: One request may name this many frames.
@@ -41,9 +43,14 @@ class Wish:
 
 
 def plan(
-    session: Session, small: Small, source_id: int, photograph_ids: Sequence[int], wish: Wish
+    session: Session, small: Small, source: str, photograph_ids: Sequence[int], wish: Wish
 ) -> list[dict[str, Any]]:
     """What would change in the shown version of each photograph; nothing is stored.
+
+    Parameters
+    ----------
+    source : str
+        As :func:`oatmeal.library.recipes.get` understands it.
 
     Returns
     -------
@@ -58,16 +65,17 @@ def plan(
     """
     if len(photograph_ids) > MOST_FRAMES:
         raise Invalid(f"There can be {MOST_FRAMES} frames at once.")
-    source = versions.get(session, source_id)
-    recipe = versions.recipe_of(source)
-    mean = small.figures(source.photograph, recipe)["mean"] if wish.own_exposure else 0.0
+    named = recipes.get(session, source)
+    recipe = named.recipe
+    mean = _mean(session, small, source, recipe) if wish.own_exposure else 0.0
+    groups = [group for group in wish.groups if group in named.groups or group not in ALL_GROUPS]
     planned = []
     for number in photograph_ids:
         photograph = photographs.get(session, number)
         version = photograph.shown
         before = versions.recipe_of(version)
         try:
-            after = carried(recipe, before, wish.groups, wish.strength)
+            after = carried(recipe, before, groups, wish.strength)
         except ValueError as error:
             raise Invalid(f"This cannot be applied: {error}.") from error
         if wish.own_exposure:
@@ -84,6 +92,15 @@ def plan(
             }
         )
     return planned
+
+
+def _mean(session: Session, small: Small, source: str, recipe: Recipe) -> float:
+    """Mean L* of the photograph that a recipe comes from."""
+    kind, _, number = source.partition(":")
+    if kind != "version":
+        raise Invalid("Only the recipe of a frame has a mean tone to be matched.")
+    mean: float = small.figures(versions.get(session, int(number)).photograph, recipe)["mean"]
+    return mean
 
 
 def apply(

@@ -165,3 +165,23 @@ class ExportJob(Base):
 
     batch: Mapped[ExportBatch] = relationship(back_populates="jobs")
     photograph: Mapped[Photograph] = relationship()
+
+
+class SavedRecipe(Base):
+    """A recipe kept by name, for other photographs.
+
+    ``groups`` names the groups of settings that travel with it; ``at_import`` is true for the one
+    that new photographs begin with.
+    """
+
+    __tablename__ = "saved_recipe"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    note: Mapped[str] = mapped_column(Text, default="")
+    tags: Mapped[str] = mapped_column(String(300), default="")
+    recipe: Mapped[dict[str, Any]]
+    groups: Mapped[list[str]] = mapped_column(JSON())
+    at_import: Mapped[bool] = mapped_column(default=False)
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    deleted_at: Mapped[datetime | None]

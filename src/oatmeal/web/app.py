@@ -20,7 +20,7 @@ from oatmeal.core.recipe import RecipeError
 from oatmeal.exports.runner import Runner, executor_for
 from oatmeal.library.database import Database
 from oatmeal.library.errors import Behind, Invalid, LibraryError, Missing
-from oatmeal.library.photographs import Importer
+from oatmeal.library.importing import Importer
 from oatmeal.library.proxies import Proxies
 from oatmeal.library.small import Small
 from oatmeal.library.store import FileStore
@@ -101,13 +101,22 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
     app.template_global()(asset)
     app.jinja_env.globals["accepted"] = ",".join(ACCEPTED)
 
-    from oatmeal.web import api, export_api, pages, rendering, series_api, version_api
+    from oatmeal.web import (
+        api,
+        export_api,
+        pages,
+        recipe_api,
+        rendering,
+        series_api,
+        version_api,
+    )
 
     app.register_blueprint(pages.pages)
     app.register_blueprint(api.api)
     app.register_blueprint(version_api.version_api)
     app.register_blueprint(series_api.series_api)
     app.register_blueprint(export_api.export_api)
+    app.register_blueprint(recipe_api.recipe_api)
     app.register_blueprint(rendering.rendering)
     return app
 

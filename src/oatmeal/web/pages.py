@@ -24,7 +24,7 @@ from oatmeal.core.recipe import (
     Six,
     from_document,
 )
-from oatmeal.library import photographs, series, versions
+from oatmeal.library import photographs, recipes, series, versions
 from oatmeal.library.models import Photograph, Version
 from oatmeal.photofile.encode import FORMATS
 from oatmeal.web.app import asset, services
@@ -52,6 +52,9 @@ def sheet(series_id: int) -> str:
             "groups": [{"name": group.name, "step": group.step} for group in carry.GROUPS],
             "codes": [asdict(reading) for reading in measure.code_readings()],
             "formats": list(FORMATS),
+            "recipes": [
+                {"source": one["source"], "name": one["name"]} for one in recipes.listed(session)
+            ],
         }
         return render_template("sheet.html", series=found, frames=frames, start=start)
 

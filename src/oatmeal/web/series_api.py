@@ -20,7 +20,7 @@ series_api = Blueprint("series_api", __name__, url_prefix="/api")
 def plan() -> Reply:
     """What would change: ``{from, photographs, groups, strength?, own?}``; nothing is stored."""
     document = body()
-    source, targets = number(document, "from"), numbers(document, "photographs")
+    source, targets = text(document, "from"), numbers(document, "photographs")
     wish = _wish(document)
     with services().database.session() as session:
         return {"frames": applying.plan(session, services().small, source, targets, wish)}

@@ -6,7 +6,7 @@ const WAIT_MS = 300;
 const MEMORY = "taken-recipe";
 
 /** The part of the sheet that applies a recipe; needs `chosen` and `series`. */
-export function applying(groups) {
+export function applying(groups, recipes) {
   return {
     applyOpen: false,
     groups,
@@ -22,7 +22,7 @@ export function applying(groups) {
     openApply() {
       const taken = Number(sessionStorage.getItem(MEMORY));
       const from = this.cards().map((card) => Number(card.dataset.version));
-      this.applyFrom = from.includes(taken) ? taken : Number(this.card(this.chosen[0]).dataset.version);
+      this.applyFrom = `version:${from.includes(taken) ? taken : this.card(this.chosen[0]).dataset.version}`;
       this.applyOpen = true;
       this.$nextTick(() => this.$refs.applyClose.focus());
       this.planAll();
@@ -38,11 +38,20 @@ export function applying(groups) {
       say(`Recipe taken from “${this.card(id).dataset.name}”: select frames and press Apply a recipe.`);
     },
     sources() {
-      return this.cards().map((card) => ({ version: Number(card.dataset.version), words: `${card.querySelector(".frame-number").textContent} ${card.dataset.name}: ${card.dataset.treatment}` }));
+      return this.cards().map((card) => ({ id: `version:${card.dataset.version}`, words: `${card.querySelector(".frame-number").textContent} ${card.dataset.name}: ${card.dataset.treatment}` }));
+    },
+    sourceGroups() {
+      const named = recipes.map(({ source, name }) => ({ id: source, words: name }));
+      return [{ words: "frames", sources: this.sources() }, { words: "recipes", sources: named }];
     },
     chooseSource(event) {
-      this.applyFrom = Number(event.target.value);
+      this.applyFrom = event.target.value;
+      if (!this.fromFrame()) this.applyOwn = this.applyOwn.filter((one) => one !== "exposure");
       this.planSoon();
+    },
+    /** Only the recipe of a frame has a mean tone to be matched. */
+    fromFrame() {
+      return String(this.applyFrom).startsWith("version:");
     },
     travels(name) {
       return this.applyGroups.includes(name);
@@ -83,7 +92,7 @@ export function applying(groups) {
       this.planNumber += 1;
       const run = this.planNumber;
       this.planning = true;
-      const targets = this.chosen.filter((id) => Number(this.card(id).dataset.version) !== this.applyFrom);
+      const targets = this.chosen.filter((id) => `version:${this.card(id).dataset.version}` !== this.applyFrom);
       const before = new Map(this.planned.map((frame) => [frame.photograph, frame.address]));
       const fresh = targets.map((photograph) => ({ photograph, name: this.card(photograph).dataset.name, words: null, address: before.get(photograph) || "" }));
       this.planned = fresh;
@@ -124,7 +133,7 @@ export function applying(groups) {
     async applyNow() {
       this.applyingNow = true;
       try {
-        const source = this.sources().find(({ version }) => version === this.applyFrom).words;
+        const source = this.sourceGroups().flatMap(({ sources }) => sources).find(({ id }) => id === this.applyFrom).words;
         const frames = this.changing().map(({ version, revision, recipe }) => ({ version, revision, recipe }));
         const { done, left } = await ask("POST", "/api/apply", { frames, words: `from ${source}` });
         const missed = left.length ? ` ${left.length} changed meanwhile and stay as they are.` : "";

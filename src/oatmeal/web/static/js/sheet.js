@@ -14,7 +14,7 @@ Alpine.data("sheetPage", () => ({
   ...incoming(),
   ...naming(),
   ...selecting(),
-  ...applying(start.groups),
+  ...applying(start.groups, start.recipes),
   ...checking(start.codes),
   ...batching(),
   view: "sheet",

@@ -86,6 +86,10 @@ export function treating(photograph, version, listed, parts) {
         say(`The sheet shows “${this.versionName()}” now.`);
       });
     },
+    async openRecipes() {
+      await this.settleNow();
+      window.location.assign(`/recipes?photograph=${photograph.id}&version=${version.id}`);
+    },
     async deleteVersion() {
       await this.settleNow();
       await this.tryIt(async () => {

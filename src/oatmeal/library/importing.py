@@ -1,0 +1,157 @@
+"""Taking files into a series."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from pathlib import PurePath
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from oatmeal.core.recipe import REST
+from oatmeal.library import recipes
+from oatmeal.library import series as series_of
+from oatmeal.library.database import Database
+from oatmeal.library.errors import Missing
+from oatmeal.library.models import HistoryStep, Photograph, Series, Version
+from oatmeal.library.proxies import Proxies
+from oatmeal.library.reading import Reader, Reading, shared_reader
+from oatmeal.library.store import FileStore
+from oatmeal.photofile import metadata, rawfile
+from oatmeal.photofile.decode import Limits
+from oatmeal.photofile.encode import SUFFIX_OF
+
+#: Name of the version that a new photograph begins with.
+FIRST_VERSION = "Version 1"
+
+
+@dataclass(frozen=True)
+class Importer:
+    """Takes files into a series: received, checked by decoding, kept, then recorded.
+
+    The database row comes last, in one transaction; whatever is interrupted before leaves at most
+    an unused file that the same import would use again.
+    """
+
+    database: Database
+    store: FileStore
+    proxies: Proxies
+    limits: Limits = Limits()
+    reader: Reader = field(default_factory=shared_reader)
+
+    def add(
+        self, series_id: int, name: str, chunks: Iterable[bytes], caption: str = ""
+    ) -> Photograph:
+        """Import one file; one that is in the series already is not added again.
+
+        Returns
+        -------
+        Photograph
+            The new one, or the one that is there already.
+
+        Raises
+        ------
+        PhotoFileError
+            When the file is refused; nothing is left behind.
+        Missing
+            When the series is gone.
+        """
+        name = PurePath(name.replace("\\", "/")).name[-255:] or "unnamed"
+        with self.database.session() as session:
+            series_of.get(session, series_id)
+        with self.store.receive(chunks, name, self.limits.max_bytes) as received:
+            with self.database.session() as session:
+                there = _same(session, series_id, received.sha256)
+            if there is not None:
+                return there
+            reading = self.reader.read(received.path, name, self.limits)
+            suffix = _suffix(name, reading.format)
+            photograph = _record(name, received.sha256, received.size, suffix, reading, caption)
+            self.store.keep(received, suffix)
+            self.proxies.adopt(received.sha256, reading.copies)
+        with self.database.session() as session:
+            there = _append(session, series_id, photograph)
+        return there or photograph
+
+
+def _same(session: Session, series_id: int, sha256: str) -> Photograph | None:
+    """The photograph of a series with this very content, if there is one."""
+    found = session.scalar(
+        select(Photograph)
+        .where(
+            Photograph.series_id == series_id,
+            Photograph.sha256 == sha256,
+            Photograph.deleted_at.is_(None),
+        )
+        .limit(1)
+    )
+    if found is not None:
+        found.note = f"Is in this series already, as “{found.title}”; it was not added again."
+        session.expunge(found)  # what it says is for this answer only
+    return found
+
+
+def _suffix(name: str, file_format: str) -> str:
+    """Suffix under which an original is kept; decoding goes by it for raw files."""
+    own = PurePath(name).suffix.lower()
+    if file_format == "raw":
+        return own if own in rawfile.SUFFIXES else ".dng"
+    if file_format == "heif":
+        return own if own in (".heic", ".heif", ".hif", ".avif") else ".heif"
+    return SUFFIX_OF.get(file_format, f".{file_format}")
+
+
+def _record(
+    name: str, sha256: str, size: int, suffix: str, picture: Reading, caption: str
+) -> Photograph:
+    return Photograph(
+        title=(metadata.description(picture.exif) or title_of(name))[:200],
+        caption=caption,
+        file_name=name,
+        sha256=sha256,
+        suffix=suffix,
+        file_bytes=size,
+        width=picture.width,
+        height=picture.height,
+        bits=picture.bits,
+        note=" ".join(picture.notes),
+        taken_at=metadata.taken_at(picture.exif),
+    )
+
+
+def _append(session: Session, series_id: int, photograph: Photograph) -> Photograph | None:
+    """Add a photograph at the end; returns the one that came first if there is one."""
+    series = session.scalar(
+        select(Series).where(Series.id == series_id, Series.deleted_at.is_(None)).with_for_update()
+    )
+    if series is None:
+        raise Missing("This series is not there any more.")
+    # the series is locked: of the same file sent twice at once, the second finds the first
+    there = _same(session, series_id, photograph.sha256)
+    if there is not None:
+        return there
+    last = session.scalar(
+        select(func.max(Photograph.position)).where(Photograph.series_id == series_id)
+    )
+    photograph.series_id = series_id
+    photograph.position = (last or 0) + 1
+    version = Version(name=FIRST_VERSION, position=1, revision=1)
+    photograph.versions.append(version)
+    session.add(photograph)
+    session.flush()
+    step = HistoryStep(version_id=version.id, recipe=REST.document(), words="as taken")
+    session.add(step)
+    session.flush()
+    version.head_id = step.id
+    source = recipes.at_import(session)
+    if source is not None:
+        recipes.use(session, source, version.id, version.revision)
+    return None
+
+
+def title_of(file_name: str) -> str:
+    """A title from a file name: ``painted-wagon_02.jpg`` becomes ``Painted wagon 02``."""
+    words = re.sub(r"[-_\s]+", " ", PurePath(file_name).stem).strip()
+    return words[:1].upper() + words[1:] or "Untitled"
