@@ -28,7 +28,7 @@ from oatmeal.exports.task import run as run_task
 from oatmeal.memory import keep_frames
 from oatmeal.photofile import rawfile
 from oatmeal.photofile.decode import decode
-from oatmeal.photofile.encode import FORMATS, METADATA, SUFFIX_OF, SUFFIXES, Output
+from oatmeal.photofile.encode import FORMATS, METADATA, SHARPENING, SUFFIX_OF, SUFFIXES, Output
 from oatmeal.photofile.errors import PhotoFileError
 
 #: Files of a folder that are taken for pictures.
@@ -85,6 +85,11 @@ def _parser() -> argparse.ArgumentParser:
     convert.add_argument("--quality", type=int, default=92, help="1 to 100 (92)")
     convert.add_argument("--size", type=int, metavar="PX", help="longer side, only to reduce")
     convert.add_argument("--metadata", choices=METADATA, default="keep", help="what to keep (keep)")
+    convert.add_argument("--resolution", type=int, default=300, metavar="DPI", help="(300)")
+    convert.add_argument("--sharpen", choices=SHARPENING, default="off", help="for what (off)")
+    convert.add_argument(
+        "--sharpen-amount", type=int, default=50, metavar="N", help="0 to 100 (50)"
+    )
     convert.add_argument("--jobs", type=int, metavar="N", help="files at a time (one a core)")
     convert.add_argument(
         "--resume",
@@ -152,6 +157,9 @@ def _output(options: argparse.Namespace, folder: bool) -> Output:
             options.quality,
             options.size,
             options.metadata,
+            options.resolution,
+            options.sharpen,
+            options.sharpen_amount,
         )
     except PhotoFileError as error:
         raise UsageError(str(error)) from error

@@ -225,3 +225,37 @@ def test_metadata_kept_place_free_and_none(tmp_path):
             assert (found.get(ExifTags.Base.Artist) == "A. Lark") == artist
             if artist:
                 assert found.get_ifd(ExifTags.IFD.Exif)[ExifTags.Base.FNumber] == 8
+
+
+def test_the_original_or_the_colour_picture_beside_it(frames, runner, store):
+    runner.start()
+    for number, beside in enumerate(("original", "colour"), start=1):
+        start(frames, photographs=[1], pattern="{title}", beside=beside, long_side=None)
+        runner.wake()
+        wait(frames, number)
+        packed = zipfile.ZipFile(io.BytesIO(frames.client.get(f"/exports/{number}.zip").data))
+        assert packed.namelist() == ["dsc-1.png", f"dsc-1-{beside}.png"]
+    source = store.original(*_first(frames))
+    folder = store.exports / "00001-larkmoor-meet"
+    assert (folder / "dsc-1-original.png").read_bytes() == source.read_bytes()
+    colour = decode(store.exports / "00002-larkmoor-meet" / "dsc-1-colour.png")
+    assert colour.bits == 16
+    shown = decode(source).codes.astype(int) * 257  # nothing is prepared: the very same colours
+    assert np.abs(colour.codes.astype(int) - shown).max() <= 1
+
+
+def test_a_part_of_the_finished_file_before_it_is_saved(frames):
+    form = {"format": "png", "depth": 16, "size": 60, "sharpen": "screen", "resolution": 150}
+    wish = form | {"x": 0.9, "y": 0.9, "width": 30, "height": 20}
+    part = frames.send("POST", "/api/versions/1/finished/look", wish)
+    shown = np.asarray(Image.open(io.BytesIO(part.data)))
+    query = "&".join(f"{key}={value}" for key, value in form.items())
+    file = frames.client.get(f"/versions/1/finished?{query}")
+    whole = Image.open(io.BytesIO(file.data))
+    assert whole.size == (60, 40)
+    assert whole.info["dpi"] == pytest.approx((150, 150), abs=0.1)
+    expected = np.asarray(whole)[20:, 30:] / 257
+    assert shown.shape == (20, 30)
+    assert np.abs(shown - expected).max() <= 1
+    plain = frames.send("POST", "/api/versions/1/finished/look", wish | {"sharpen": "off"})
+    assert plain.data != part.data

@@ -106,6 +106,16 @@ def test_every_kind_of_png(tmp_path, kind, depths, interlace):
             assert 2 <= levels <= 2**depth
 
 
+@pytest.mark.parametrize("interlace", [False, True])
+def test_one_bit_png(tmp_path, interlace):
+    """The one kind that the test above leaves out: colour type 0 with one bit."""
+    line = np.where(PICTURE[..., :1] > 128, 255, 0).astype(np.uint8)
+    path = tmp_path / "line.png"
+    vips(line, interpretation="b-w").pngsave(str(path), bitdepth=1, interlace=interlace)
+    assert path.read_bytes()[24:29] == bytes([1, 0, 0, 0, int(interlace)])
+    assert np.array_equal(decode(path).codes, line)
+
+
 def test_floating_point_is_linear_light_and_unbounded(tmp_path):
     light = (LINEAR * 4 - 0.1).astype(np.float32)
     light[3, 3] = np.nan

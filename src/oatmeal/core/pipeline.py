@@ -305,6 +305,31 @@ def render(
     return out
 
 
+def render_colour(
+    picture: Picture,
+    recipe: Recipe,
+    dtype: Depth = np.uint8,
+    long_side: int | None = None,
+) -> NDArray[Any]:
+    """The prepared colour picture as sRGB codes, uint8 or uint16 ``(H, W, 3)``.
+
+    ``long_side`` reduces it; it is never enlarged. Colours outside sRGB are clipped.
+    """
+    part, top = recipe.effective().prepare, np.iinfo(dtype).max
+
+    def coded(rgb_linear: NDArray[np.float32]) -> NDArray[Any]:
+        shown = encode_srgb(np.clip(prepare.apply(rgb_linear, part), 0, 1))
+        return np.floor(shown * top + 0.5).astype(dtype)
+
+    if long_side is not None and long_side < max(picture.width, picture.height):
+        return coded(proxy(picture, long_side))
+    out: NDArray[Any] = np.empty((picture.height, picture.width, 3), dtype=dtype)
+    for first in range(0, picture.height, STRIP_ROWS):
+        rows = min(STRIP_ROWS, picture.height - first)
+        out[first : first + rows] = coded(picture.linear(0, first, picture.width, rows))
+    return out
+
+
 def reduce_grey(codes: NDArray[np.uint16], long_side: int, dtype: Depth) -> NDArray[Any]:
     """Reduce finished 16-bit codes ``(H, W)`` by averaging light over each new pixel's area."""
     height, width = codes.shape

@@ -17,6 +17,7 @@ from typing import Any
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session, selectinload
 
+from oatmeal.exports.convert import beside
 from oatmeal.exports.finished import named
 from oatmeal.exports.task import Task
 from oatmeal.library import photographs, versions
@@ -143,6 +144,20 @@ def folder(store: FileStore, batch: ExportBatch) -> Path:
     return store.exports / f"{batch.id:05d}-{spoken or 'export'}"
 
 
+def files(session: Session, store: FileStore, batch_id: int) -> tuple[Path, list[str]]:
+    """The folder of a batch, and the names of its finished files and of what lies beside them."""
+    batch = get(session, batch_id)
+    output, where = Output(**batch.output), folder(store, batch)
+    found = []
+    for job in batch.jobs:
+        names_ = [job.name]
+        if output.beside != "nothing":
+            names_.append(beside(where / job.name, output, job.photograph.suffix).name)
+        if job.state == "done":
+            found += [name for name in names_ if (where / name).exists()]
+    return where, found
+
+
 def progress_file(store: FileStore, job_id: int) -> Path:
     """The small file in which a running job says how far it is."""
     return store.incoming / f"export-{job_id}"
@@ -225,6 +240,8 @@ def task_of(job: ExportJob, store: FileStore) -> Task:
 
 def made_before(session: Session, job: ExportJob, store: FileStore) -> Path | None:
     """The same file from this or an earlier batch, if it is still there."""
+    if job.batch.output["beside"] != "nothing":
+        return None  # two files; whether both are there and whole is not known
     own = folder(store, job.batch) / job.name
     if own.exists():  # written whole, just not recorded: the server ended in between
         return own

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import cv2
 
 from oatmeal.core import pipeline
+from oatmeal.core.output import sharpened
 from oatmeal.core.recipe import Recipe, require_built
 from oatmeal.photofile import decode as decoding
 from oatmeal.photofile import encode as encoding
 from oatmeal.photofile.decode import Limits, SourcePicture
 from oatmeal.photofile.encode import Output
+from oatmeal.photofile.errors import PhotoFileError
 
 
 @dataclass(frozen=True)
@@ -47,7 +50,34 @@ def convert_file(
     """
     require_built(recipe)
     picture = decoding.decode(source, name, limits)
-    return write_picture(picture, recipe, output, destination, progress=progress)
+    finished = write_picture(picture, recipe, output, destination, progress=progress)
+    if output.beside == "original":
+        _copy(source, beside(destination, output, source.suffix))
+    elif output.beside == "colour":
+        _write_colour(picture, recipe, output, beside(destination, output, source.suffix))
+    return finished
+
+
+def beside(destination: Path, output: Output, source_suffix: str) -> Path:
+    """Where what is put beside a finished file lies."""
+    suffix = source_suffix if output.beside == "original" else destination.suffix
+    return destination.with_name(f"{destination.stem}-{output.beside}{suffix}")
+
+
+def _copy(source: Path, target: Path) -> None:
+    """Copy a file, whole or not at all."""
+    partly = target.with_name(f"{encoding.TEMPORARY}{target.name}")
+    try:
+        shutil.copyfile(source, partly)
+        partly.replace(target)
+    except OSError as error:
+        partly.unlink(missing_ok=True)
+        raise PhotoFileError(f"{target} could not be written: {error.strerror}.") from error
+
+
+def _write_colour(picture: SourcePicture, recipe: Recipe, output: Output, target: Path) -> None:
+    codes = pipeline.render_colour(picture, recipe, output.dtype, output.long_side)
+    encoding.encode(codes, target, replace(output, channels="rgb"), picture.exif)
 
 
 def write_picture(
@@ -60,6 +90,8 @@ def write_picture(
 ) -> Finished:
     """Render a decoded picture and write ``destination``; see :func:`convert_file`."""
     codes = pipeline.render(picture, recipe, output.dtype, output.long_side, progress)
+    if output.sharpen != "off":
+        codes = sharpened(codes, output.sharpen, output.sharpen_amount, output.resolution)
     height, width = codes.shape
     alpha = picture.alpha
     if alpha is not None and alpha.shape != codes.shape:

@@ -13,6 +13,7 @@ import numpy as np
 import pyvips
 from numpy.typing import NDArray
 
+from oatmeal.core.output import MEDIA
 from oatmeal.photofile import metadata, profiles, tiff
 from oatmeal.photofile.errors import PhotoFileError, Unsupported
 
@@ -37,6 +38,15 @@ _WITH_ALPHA: Final = ("png", "tiff", "webp", "avif")
 
 #: What may be kept of the descriptive metadata.
 METADATA: Final[tuple[str, ...]] = ("keep", "place-free", "none")
+
+#: Where finished files are sharpened for.
+SHARPENING: Final[tuple[str, ...]] = ("off", *MEDIA)
+
+#: What can be put beside a finished file.
+BESIDE: Final[tuple[str, ...]] = ("nothing", "original", "colour")
+
+#: Largest side of a part of a finished file that is shown before it is saved.
+_MOST_LOOKED_AT: Final = 2000
 
 #: What the name of a file begins with while it is being written.
 TEMPORARY: Final = ".oatmeal-"
@@ -64,6 +74,15 @@ class Output:
     metadata : str
         What to keep of the descriptive metadata: ``keep`` all, ``place-free`` without the place
         where it was taken, or ``none``.
+    resolution : int
+        Pixels an inch, written into the file and used for sharpening.
+    sharpen : str
+        ``off``, ``screen``, ``glossy`` or ``matte`` (paper), :mod:`oatmeal.core.output`.
+    sharpen_amount : int
+        0 to 100.
+    beside : str
+        What is put beside the file: ``nothing``, the ``original``, or the prepared ``colour``
+        picture in the same format.
     """
 
     format: str = "jpeg"
@@ -72,6 +91,10 @@ class Output:
     quality: int = 92
     long_side: int | None = None
     metadata: str = "keep"
+    resolution: int = 300
+    sharpen: str = "off"
+    sharpen_amount: int = 50
+    beside: str = "nothing"
 
     def __post_init__(self) -> None:
         if self.format not in FORMATS:
@@ -88,6 +111,14 @@ class Output:
             raise Unsupported(f"The size must be from 16 to 100000 pixels, not {self.long_side}.")
         if self.metadata not in METADATA:
             raise Unsupported(f"The metadata must be {_listed(METADATA)}, not {self.metadata}.")
+        if not 10 <= self.resolution <= 2400:
+            raise Unsupported(f"The resolution must be 10 to 2400 dpi, not {self.resolution}.")
+        if self.sharpen not in SHARPENING:
+            raise Unsupported(f"Sharpening must be {_listed(SHARPENING)}, not {self.sharpen}.")
+        if not 0 <= self.sharpen_amount <= 100:
+            raise Unsupported(f"Sharpening goes from 0 to 100, not {self.sharpen_amount}.")
+        if self.beside not in BESIDE:
+            raise Unsupported(f"Beside a file can be {_listed(BESIDE)}, not {self.beside}.")
 
     @property
     def single(self) -> bool:
@@ -107,12 +138,12 @@ def encode(
     exif: bytes = b"",
     alpha: NDArray[Any] | None = None,
 ) -> int:
-    """Write a finished grey to ``path``, whole or not at all.
+    """Write a finished grey, or a colour picture, to ``path``, whole or not at all.
 
     Parameters
     ----------
-    codes : uint8 or uint16 (H, W)
-        Finished codes of the output's depth.
+    codes : uint8 or uint16, (H, W) or (H, W, 3)
+        Finished codes of the output's depth; colour needs an output of three channels.
     path : Path
         Written under another name in the same folder first, then renamed.
     exif : bytes
@@ -130,7 +161,7 @@ def encode(
     PhotoFileError
         When the format cannot hold the picture or the file cannot be written.
     """
-    height, width = codes.shape
+    height, width = codes.shape[:2]
     if output.format == "jpeg" and max(width, height) > _JPEG_MAX_SIDE:
         raise Unsupported(f"A JPEG holds at most {_JPEG_MAX_SIDE} pixels a side: use PNG or TIFF.")
     exif = metadata.for_size(metadata.chosen(exif, output.metadata), width, height)
@@ -141,7 +172,8 @@ def encode(
     try:
         with os.fdopen(handle, "wb") as file:
             if output.format == "tiff":
-                tiff.write(file, _channels(codes, output, alpha), _profile(output), exif)
+                pixels = _channels(codes, output, alpha)
+                tiff.write(file, pixels, _profile(output), exif, output.resolution)
             else:
                 file.write(_through_vips(codes, output, exif, alpha))
             file.flush()
@@ -156,8 +188,37 @@ def encode(
     return path.stat().st_size
 
 
+def part_as_png(path: Path, x: float, y: float, width: int, height: int) -> bytes:
+    """A part of a picture file, as an 8-bit PNG without losses.
+
+    Parameters
+    ----------
+    x, y : float
+        Where its middle lies, in shares of the picture; it is moved inside.
+    width, height : int
+        Pixels, at most those of the file and 2000.
+    """
+    try:
+        image = pyvips.Image.new_from_file(str(path))
+        width, height = (
+            max(1, min(wanted, there, _MOST_LOOKED_AT))
+            for wanted, there in ((width, image.width), (height, image.height))
+        )
+        left = min(max(0, round(x * image.width - width / 2)), image.width - width)
+        top = min(max(0, round(y * image.height - height / 2)), image.height - height)
+        part = image.crop(left, top, width, height)
+        plain = part.colourspace("b-w" if part.bands < 3 else "srgb").cast("uchar")
+        data: bytes = plain.pngsave_buffer(compression=1, keep="none")
+    except pyvips.Error as error:
+        raise PhotoFileError(f"{path.name} cannot be looked at.") from error
+    return data
+
+
 def _channels(codes: NDArray[Any], output: Output, alpha: NDArray[Any] | None) -> NDArray[Any]:
-    planes = [codes] if output.single else [codes] * 3
+    if codes.ndim == 3:
+        planes = list(np.moveaxis(codes, -1, 0))
+    else:
+        planes = [codes] if output.single else [codes] * 3
     if alpha is not None and output.format in _WITH_ALPHA:
         planes = [*planes, _to_depth(alpha, codes.dtype)]
     return planes[0] if len(planes) == 1 else np.stack(planes, axis=-1)
@@ -181,7 +242,9 @@ def _through_vips(
 ) -> bytes:
     names = {(True, 8): "b-w", (True, 16): "grey16", (False, 8): "srgb", (False, 16): "rgb16"}
     image = pyvips.Image.new_from_array(_channels(codes, output, alpha)).copy(
-        interpretation=names[output.single, output.depth], xres=300 / 25.4, yres=300 / 25.4
+        interpretation=names[output.single, output.depth],
+        xres=output.resolution / 25.4,
+        yres=output.resolution / 25.4,
     )
     blob = pyvips.GValue.blob_type
     image.set_type(blob, "icc-profile-data", _profile(output))

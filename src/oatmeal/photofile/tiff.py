@@ -43,7 +43,9 @@ def first_tags(path: Path) -> dict[int, int]:
     return found
 
 
-def write(file: BinaryIO, codes: NDArray[Any], profile: bytes, exif: bytes) -> None:
+def write(
+    file: BinaryIO, codes: NDArray[Any], profile: bytes, exif: bytes, resolution: int = 300
+) -> None:
     """Write codes ``(H, W)`` or ``(H, W, 1 to 4)``, uint8 or uint16, as baseline TIFF 6.0.
 
     An even number of channels has opacity as its last one (ExtraSamples 2, unassociated alpha).
@@ -72,6 +74,8 @@ def write(file: BinaryIO, codes: NDArray[Any], profile: bytes, exif: bytes) -> N
     tags[_BASE.RowsPerStrip] = height
     tags[_BASE.StripByteCounts] = pixels.nbytes
     tags[_BASE.PlanarConfiguration] = 1
+    tags[_BASE.XResolution] = tags[_BASE.YResolution] = float(resolution)
+    tags[_BASE.ResolutionUnit] = 2  # inch
     tags[_BASE.InterColorProfile] = profile
     tags[_BASE.StripOffsets] = 0  # counted from the end of the directory when it is written
     file.write(b"II*\0" + (8).to_bytes(4, "little"))

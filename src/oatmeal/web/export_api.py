@@ -84,10 +84,7 @@ def remove_export(batch_id: int) -> Reply:
 def download_all(batch_id: int) -> Response:
     """The finished files of a batch in one archive; pictures are compressed already."""
     with services().database.session() as session:
-        batch = batches.get(session, batch_id)
-        folder = batches.folder(services().store, batch)
-        done = [job.name for job in batch.jobs if job.state == "done"]
-    there = [name for name in done if (folder / name).exists()]
+        folder, there = batches.files(session, services().store, batch_id)
     if not there:
         raise Missing("Nothing of this export is finished yet.")
     # closed by the server once it is sent

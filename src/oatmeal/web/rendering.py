@@ -16,6 +16,7 @@ from oatmeal.exports.finished import FinishedFile, finished_file
 from oatmeal.library import photographs, versions
 from oatmeal.library.errors import Invalid
 from oatmeal.library.workbench import LAYERS, Desk, Request, Strip
+from oatmeal.photofile import encode
 from oatmeal.photofile.encode import MIMETYPES, Output
 from oatmeal.web.api import body, number, text
 from oatmeal.web.app import services
@@ -203,6 +204,21 @@ def download(version_id: int) -> Response:
     )
 
 
+@rendering.post("/api/versions/<int:version_id>/finished/look")
+def look(version_id: int) -> Response:
+    """A part of the finished file as it is written, ``{x, y, width, height}`` beside the form.
+
+    ``x`` and ``y`` are shares of the picture, where the middle of the part lies.
+    """
+    document = body()
+    made = _finished(version_id, output_of(document))
+    x, y = _share(document.get("x", 0.5)), _share(document.get("y", 0.5))
+    part = encode.part_as_png(
+        made.path, x, y, number(document, "width"), number(document, "height")
+    )
+    return Response(part, mimetype="image/png")
+
+
 def _typed(value: str) -> int | str:
     return int(value) if value.isdecimal() else value
 
@@ -220,6 +236,10 @@ def output_of(document: dict[str, Any]) -> Output:
         number({"quality": 92} | document, "quality"),
         number(document, "size") if size is not None else None,
         str(document.get("metadata", "keep")),
+        number({"resolution": 300} | document, "resolution"),
+        str(document.get("sharpen", "off")),
+        number({"sharpen_amount": 50} | document, "sharpen_amount"),
+        str(document.get("beside", "nothing")),
     )
 
 

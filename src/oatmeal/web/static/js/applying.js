@@ -4,6 +4,7 @@ import { ask, say, sayNext, send } from "./api.js";
 const CHUNK = 8;
 const WAIT_MS = 300;
 const MEMORY = "taken-recipe";
+const LAST = "applied-last";
 
 /** The part of the sheet that applies a recipe; needs `chosen` and `series`. */
 export function applying(groups, recipes) {
@@ -19,6 +20,25 @@ export function applying(groups, recipes) {
     applyingNow: false,
     planNumber: 0,
 
+    /** What was applied last on this sheet, as long as it can be undone for all. */
+    appliedLast() {
+      const last = JSON.parse(sessionStorage.getItem(LAST) || "null");
+      return last && last.series === this.series && last.done.length ? last.done : null;
+    },
+    undoWords() {
+      const done = this.appliedLast();
+      return done ? `Undo what was applied to ${done.length}` : "";
+    },
+    async undoApplied() {
+      try {
+        const { left } = await ask("POST", "/api/apply/undo", { done: this.appliedLast() });
+        sessionStorage.removeItem(LAST);
+        sayNext(left.length ? `Undone, but ${left.length} changed since and stay as they are.` : "Undone for all.");
+        window.location.reload();
+      } catch (problem) {
+        say(problem.message);
+      }
+    },
     openApply() {
       const taken = Number(sessionStorage.getItem(MEMORY));
       const from = this.cards().map((card) => Number(card.dataset.version));
@@ -137,6 +157,7 @@ export function applying(groups, recipes) {
         const frames = this.changing().map(({ version, revision, recipe }) => ({ version, revision, recipe }));
         const { done, left } = await ask("POST", "/api/apply", { frames, words: `from ${source}` });
         const missed = left.length ? ` ${left.length} changed meanwhile and stay as they are.` : "";
+        sessionStorage.setItem(LAST, JSON.stringify({ series: this.series, done }));
         sayNext(`Applied to ${done.length} ${done.length === 1 ? "frame" : "frames"}.${missed}`, "Undo for all", ["POST", "/api/apply/undo", { done }]);
         window.location.reload();
       } catch (problem) {

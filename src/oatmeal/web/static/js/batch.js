@@ -1,16 +1,15 @@
 // Asking for the selected frames as finished files.
 import { ask, say } from "./api.js";
+import { forming } from "./form.js";
 
 const MEMORY = "oatmeal-batch";
-const STANDARD = { format: "jpeg", depth: 8, channels: "grey", quality: 92, size: 0, metadata: "keep", pattern: "{series}-{number}-{title}-{version}" };
 const WAIT_MS = 250;
-const SMALLEST = 16;
 
 /** The part of the sheet that exports; needs `chosen`. */
 export function batching() {
   return {
+    ...forming(MEMORY, { pattern: "{series}-{number}-{title}-{version}" }),
     batchOpen: false,
-    form: { ...STANDARD },
     examples: [],
     batchError: "",
     starting: false,
@@ -19,7 +18,7 @@ export function batching() {
       return this.chosen.length === 1 ? "Export 1 frame" : `Export ${this.chosen.length} frames`;
     },
     openBatch() {
-      this.form = { ...STANDARD, ...remembered() };
+      this.recallForm();
       this.batchOpen = true;
       this.$nextTick(() => this.$refs.batchClose.focus());
       this.example();
@@ -27,27 +26,13 @@ export function batching() {
     closeBatch() {
       this.batchOpen = false;
     },
-    isDeep(format) {
-      return format === "png" || format === "tiff";
-    },
-    isSingle(format) {
-      return format === "jpeg" || this.isDeep(format);
-    },
-    setForm(key, value) {
-      this.form[key] = value;
-      if (!this.isDeep(this.form.format)) this.form.depth = 8;
-      localStorage.setItem(MEMORY, JSON.stringify(this.form));
+    formChanged() {
       clearTimeout(this.exampleTimer);
       this.exampleTimer = setTimeout(() => this.example(), WAIT_MS);
     },
-    setBatchSize(event) {
-      const number = Math.round(Number(event.target.value));
-      this.setForm("size", Number.isFinite(number) && number >= SMALLEST ? number : 0);
-      event.target.value = this.form.size || "";
-    },
     async example() {
       try {
-        const { names } = await ask("POST", "/api/exports/names", { ...this.form, photographs: [...this.chosen] });
+        const { names } = await ask("POST", "/api/exports/names", { ...this.formSent(), photographs: [...this.chosen] });
         this.examples = names.length > 2 ? [names[0], names[1], `… and ${names.length - 2} more`] : names;
         this.batchError = "";
       } catch (problem) {
@@ -58,7 +43,7 @@ export function batching() {
     async startBatch() {
       this.starting = true;
       try {
-        const { count } = await ask("POST", "/api/exports", { ...this.form, photographs: [...this.chosen] });
+        const { count } = await ask("POST", "/api/exports", { ...this.formSent(), photographs: [...this.chosen] });
         this.closeBatch();
         say(`${count} ${count === 1 ? "file is" : "files are"} being made.`, "See exports", () => window.location.assign("/exports"));
       } catch (problem) {
@@ -67,12 +52,4 @@ export function batching() {
       this.starting = false;
     },
   };
-}
-
-function remembered() {
-  try {
-    return JSON.parse(localStorage.getItem(MEMORY)) || {};
-  } catch {
-    return {};
-  }
 }

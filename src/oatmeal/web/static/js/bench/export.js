@@ -1,26 +1,26 @@
-// The export panel: form of the file, its size before saving, download.
-import { ask } from "../api.js";
-import { clamp, typed } from "./paths.js";
+// The export panel: form of the file, its size and a part of it before saving, download.
+import { ask, send } from "../api.js";
+import { forming } from "../form.js";
 
-/** Formats that hold 16 bits and lose nothing. */
-const DEEP = ["png", "tiff"];
 const MEMORY = "oatmeal-output";
-const STANDARD = { format: "jpeg", depth: 8, quality: 92, size: 0 };
 const WAIT_MS = 250;
+const LOOK = { width: 480, height: 150 };
 
-/** The part of the bench that writes files; needs `saver`, `store` and `settleNow`. */
+/** The part of the bench that writes files; needs `saver` and `settleNow`. */
 export function exporting(photograph, version) {
   return {
+    ...forming(MEMORY),
     exporting: false,
-    output: { ...STANDARD },
     measured: null,
     exportError: "",
     exportName: "",
     exportReady: false,
     wishNumber: 0,
+    lookAddress: "",
+    lookPlace: { x: 0.5, y: 0.5 },
 
     async openExport() {
-      this.output = { ...STANDARD, ...remembered() };
+      this.recallForm();
       this.exporting = true;
       this.exportReady = false;
       this.measured = null;
@@ -33,77 +33,68 @@ export function exporting(photograph, version) {
       this.wishNumber += 1;
       this.$refs.surround.focus();
     },
-    isDeep(format) {
-      return DEEP.includes(format);
-    },
-    isSingle(format) {
-      return format === "jpeg" || this.isDeep(format);
-    },
-    setOutput(key, value) {
-      this.output[key] = value;
-      if (!this.isDeep(this.output.format)) this.output.depth = 8;
+    formChanged() {
       this.measure();
-    },
-    setQuality(event) {
-      this.output.quality = Number(event.target.value);
-      this.measure();
-    },
-    setSize(event) {
-      const longest = Math.max(photograph.width, photograph.height);
-      const number = typed(event.target.value || "0");
-      const full = !Number.isFinite(number) || number <= 0 || number >= longest;
-      this.output.size = full ? 0 : Math.round(clamp(number, 16, longest));
-      event.target.value = this.output.size || "";
-      this.exportError = number > longest ? `The photograph has ${longest} px; it is never enlarged.` : "";
-      this.measure();
-    },
-    qualityWords() {
-      return this.isDeep(this.output.format) ? "PNG and TIFF lose nothing" : String(this.output.quality);
     },
     measure(wait = WAIT_MS) {
-      localStorage.setItem(MEMORY, JSON.stringify(this.output));
       this.exportReady = false;
       this.wishNumber += 1;
       const wish = this.wishNumber;
+      const longest = Math.max(photograph.width, photograph.height);
+      this.exportError = this.form.size > longest ? `The photograph has ${longest} px; it is never enlarged.` : "";
       setTimeout(() => this.measureNow(wish), wait);
     },
     async measureNow(wish) {
       if (wish !== this.wishNumber) return;
       try {
-        const made = await ask("POST", `/api/versions/${version}/finished`, this.output);
+        const made = await ask("POST", `/api/versions/${version}/finished`, this.formSent());
         if (wish !== this.wishNumber) return;
         this.measured = made;
         this.exportName = made.name;
         this.exportReady = true;
+        await this.look(wish);
       } catch (problem) {
         if (wish !== this.wishNumber) return;
         this.measured = null;
         this.exportError = problem.message;
       }
     },
+    /** Show a part of the file as it was written, pixel for pixel. */
+    async look(wish) {
+      const density = window.devicePixelRatio || 1;
+      const part = { width: Math.round(LOOK.width * density), height: Math.round(LOOK.height * density) };
+      const reply = await send("POST", `/api/versions/${version}/finished/look`, { ...this.formSent(), ...this.lookPlace, ...part });
+      const picture = await reply.blob();
+      if (wish !== this.wishNumber) return;
+      if (this.lookAddress) URL.revokeObjectURL(this.lookAddress);
+      this.lookAddress = URL.createObjectURL(picture);
+    },
+    /** Bring the place that was clicked to the middle. */
+    lookAt(event) {
+      if (!this.measured) return;
+      const box = event.target.getBoundingClientRect();
+      const density = window.devicePixelRatio || 1;
+      const by = (at, size, whole) => ((at - size / 2) * density) / whole;
+      const moved = {
+        x: this.lookPlace.x + by(event.clientX - box.left, box.width, this.measured.width),
+        y: this.lookPlace.y + by(event.clientY - box.top, box.height, this.measured.height),
+      };
+      this.lookPlace = { x: Math.min(1, Math.max(0, moved.x)), y: Math.min(1, Math.max(0, moved.y)) };
+      this.look(this.wishNumber);
+    },
     exportWords() {
       if (!this.exportReady) return this.exportError ? "No file." : "Making the file to know its size …";
       const { width, height, bytes } = this.measured;
-      return `${width} × ${height} px, ${this.output.depth}-bit grey, ${weight(bytes)}`;
+      const kind = this.form.channels === "grey" && this.isSingle() ? "grey" : "neutral RGB";
+      return `${width} × ${height} px, ${this.form.depth}-bit ${kind}, ${weight(bytes)}`;
     },
     exportAddress() {
-      const { format, depth, quality, size } = this.output;
-      const query = new URLSearchParams({ format, depth, quality });
-      if (size) query.set("size", size);
-      return `/versions/${version}/finished?${query}`;
+      return `/versions/${version}/finished?${new URLSearchParams(this.formSent())}`;
     },
     downloaded(event) {
       if (!this.exportReady) event.preventDefault();
     },
   };
-}
-
-function remembered() {
-  try {
-    return JSON.parse(localStorage.getItem(MEMORY)) || {};
-  } catch {
-    return {};
-  }
 }
 
 /** Bytes in words. */

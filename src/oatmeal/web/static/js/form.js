@@ -1,0 +1,75 @@
+// How finished files are written: the choices that both export dialogs offer.
+
+const STANDARD = {
+  format: "jpeg", depth: 8, channels: "grey", quality: 92, size: 0, unit: "px", resolution: 300,
+  sharpen: "off", sharpen_amount: 50, metadata: "keep", beside: "nothing",
+};
+const CM_AN_INCH = 2.54;
+const SMALLEST = 16;
+
+/** Formats that hold 16 bits and lose nothing. */
+const DEEP = ["png", "tiff"];
+
+/**
+ * The part of a page with the form; `formChanged()` of the page is called after a change.
+ * @param {string} memory where the last choice is kept @param {any} [more] further choices
+ */
+export function forming(memory, more = {}) {
+  const standard = { ...STANDARD, ...more };
+  return {
+    form: { ...standard },
+
+    recallForm() {
+      this.form = { ...standard, ...remembered(memory) };
+    },
+    isDeep() {
+      return DEEP.includes(this.form.format);
+    },
+    isSingle() {
+      return this.form.format === "jpeg" || this.isDeep();
+    },
+    setForm(key, value) {
+      this.form[key] = value;
+      if (!this.isDeep()) this.form.depth = 8;
+      localStorage.setItem(memory, JSON.stringify(this.form));
+      this.formChanged();
+    },
+    qualityWords() {
+      return this.isDeep() ? "nothing is lost" : String(this.form.quality);
+    },
+    /** The size in the chosen unit. */
+    sizeShown() {
+      const { size, unit, resolution } = this.form;
+      if (!size) return "";
+      return unit === "px" ? String(size) : String(Math.round((size / resolution) * CM_AN_INCH * 10) / 10);
+    },
+    setSize(event) {
+      const number = Number(event.target.value.replace(",", "."));
+      const pixels = this.form.unit === "px" ? number : (number / CM_AN_INCH) * this.form.resolution;
+      this.setForm("size", Number.isFinite(pixels) && pixels >= SMALLEST ? Math.round(pixels) : 0);
+      event.target.value = this.sizeShown();
+    },
+    /** A size in centimetres keeps its centimetres at another resolution. */
+    setResolution(event) {
+      const number = Math.round(Number(event.target.value));
+      const before = this.form.resolution;
+      const next = Number.isFinite(number) && number >= 10 && number <= 2400 ? number : before;
+      if (this.form.unit === "cm" && this.form.size) this.form.size = Math.round((this.form.size / before) * next);
+      this.setForm("resolution", next);
+      event.target.value = next;
+    },
+    /** What the server is told. */
+    formSent() {
+      const { unit: _, ...sent } = this.form;
+      return sent;
+    },
+  };
+}
+
+function remembered(memory) {
+  try {
+    return JSON.parse(localStorage.getItem(memory)) || {};
+  } catch {
+    return {};
+  }
+}
