@@ -161,7 +161,7 @@ def test_a_batch_is_cancelled_and_retried(sheet, page, exporting):
     page.keyboard.press("Control+a")
     page.get_by_role("group", name="Selected frames").get_by_role("button", name="Export").click()
     page.get_by_role("button", name="Start").click()
-    page.goto(f"{sheet.live}/exports")
+    page.get_by_role("button", name="See exports").click()
     page.get_by_role("button", name="Cancel").click()
     expect(page.get_by_text("3 cancelled")).to_be_visible()
     exporting.held.clear()

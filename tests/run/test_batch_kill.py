@@ -20,7 +20,7 @@ def test_sixty_frames_and_a_hard_stop_half_way(tmp_path):
     address = f"api/series/{series}/photographs"
     ids = []
     for seed in range(60):
-        path = write_png(tmp_path / f"frame-{seed:02d}.png", codes(500, 750, seed=seed))
+        path = write_png(tmp_path / f"frame-{seed:02d}.png", codes(400, 600, seed=seed))
         added = oatmeal.call("POST", address, path.read_bytes(), X_File_Name=path.name)
         ids.append(added["id"])
         body = {"revision": 1, "recipe": LOOK}
