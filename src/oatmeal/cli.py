@@ -27,8 +27,16 @@ from oatmeal.exports.task import Task, process_pool
 from oatmeal.exports.task import run as run_task
 from oatmeal.memory import keep_frames
 from oatmeal.photofile import rawfile
-from oatmeal.photofile.decode import decode
-from oatmeal.photofile.encode import FORMATS, METADATA, SHARPENING, SUFFIX_OF, SUFFIXES, Output
+from oatmeal.photofile.decode import SourcePicture, decode
+from oatmeal.photofile.encode import (
+    FORMATS,
+    METADATA,
+    SHARPENING,
+    SUFFIX_OF,
+    SUFFIXES,
+    Output,
+    listed,
+)
 from oatmeal.photofile.errors import PhotoFileError
 
 #: Files of a folder that are taken for pictures.
@@ -79,7 +87,7 @@ def _parser() -> argparse.ArgumentParser:
     )
     convert.add_argument("--recipe", help="recipe file (JSON); without it, plain luminance")
     convert.add_argument("--out", required=True, help="file or folder; - is standard output")
-    convert.add_argument("--format", help=f"{_listed(FORMATS)}; otherwise the suffix decides")
+    convert.add_argument("--format", help=f"{listed(FORMATS)}; otherwise the suffix decides")
     convert.add_argument("--depth", type=int, choices=(8, 16), help="bits (8); 16 for PNG and TIFF")
     convert.add_argument("--channels", choices=("grey", "rgb"), default="grey")
     convert.add_argument("--quality", type=int, default=92, help="1 to 100 (92)")
@@ -316,15 +324,22 @@ def _convert_one(
         return _report(name, destination, finished)
 
 
-def _measure(options: argparse.Namespace) -> int:
-    recipe = _read_recipe(options.recipe)
+def _picture(name: str) -> SourcePicture | None:
+    """A decoded picture; None, after saying why, where it cannot be read."""
     try:
-        with _input_file(options.input) as (path, called):
+        with _input_file(name) as (path, called):
             if not path.is_file():
                 raise PhotoFileError(f"{called} is not there or is no file.")
-            picture = decode(path, called)
+            return decode(path, called)
     except PhotoFileError as error:
         print(f"oatmeal: {error}", file=sys.stderr)
+        return None
+
+
+def _measure(options: argparse.Namespace) -> int:
+    recipe = _read_recipe(options.recipe)
+    picture = _picture(options.input)
+    if picture is None:
         return 1
     codes = pipeline.render(picture, recipe, np.uint8)
     proxy = pipeline.proxy(picture, MEASURE_SIDE)
@@ -338,22 +353,13 @@ def _measure(options: argparse.Namespace) -> int:
 def _balance(options: argparse.Namespace) -> int:
     if not 0 <= options.strength <= 100:
         raise UsageError("--strength needs a number from 0 to 100")
-    try:
-        with _input_file(options.input) as (path, called):
-            if not path.is_file():
-                raise PhotoFileError(f"{called} is not there or is no file.")
-            picture = decode(path, called)
-    except PhotoFileError as error:
-        print(f"oatmeal: {error}", file=sys.stderr)
+    picture = _picture(options.input)
+    if picture is None:
         return 1
     proxy = pipeline.proxy(picture, MEASURE_SIDE)
     found = Balance(proxy, recipes.REST).find(options.strength)
     print(json.dumps({"oatmeal": recipes.FORMAT, "mix": {"lifts": found.lifts}}, indent=1))
     return 0
-
-
-def _listed(names: Sequence[str]) -> str:
-    return ", ".join(names[:-1]) + " or " + names[-1]
 
 
 def _check(options: argparse.Namespace) -> int:

@@ -6,6 +6,10 @@ import pytest
 from playwright.sync_api import expect
 from samples import DEMO
 
+from oatmeal.library import series
+
+BUNTING = DEMO / "bunting.jpg"
+
 
 def titles(page):
     return page.locator("[data-frame] .title").all_inner_texts()
@@ -13,7 +17,7 @@ def titles(page):
 
 @pytest.fixture
 def sheet(desk, page):
-    desk.begin(DEMO / "bunting.jpg", DEMO / "straight-up.jpg", DEMO / "valley-fog.jpg")
+    desk.begin(BUNTING, DEMO / "straight-up.jpg", DEMO / "valley-fog.jpg")
     page.locator(".where a").click()
     page.wait_for_url("**/series/1")
     return desk
@@ -157,3 +161,24 @@ def test_the_export_panel_tells_the_size_before_saving(desk, page):
     expect(result).to_contain_text("it is never enlarged")
     page.keyboard.press("Escape")
     expect(page.get_by_role("dialog", name="Export")).to_be_hidden()
+
+
+def test_after_a_broken_connection_a_file_is_sent_again(desk, page, quiet):
+    quiet.expected = ("ERR_",)
+    with desk.database.session() as session:
+        series.create(session, "Meet")
+    page.goto(f"{desk.live}/series/1")
+    broken = []
+
+    def breaks(route):
+        if len(broken) < 2:
+            broken.append(route.request.url)
+            route.abort("connectionreset")
+        else:
+            route.continue_()
+
+    page.route("**/api/series/1/photographs", breaks)
+    desk.drop(("bunting.jpg", BUNTING.read_bytes()))
+    expect(page.get_by_text("waiting for the connection")).to_be_visible()
+    expect(page.locator(".card")).to_have_count(1, timeout=30_000)
+    assert len(broken) == 2

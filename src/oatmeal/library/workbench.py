@@ -348,11 +348,13 @@ class Workbench:
         """The desk of a photograph, set up now if it is not in use."""
         with self._lock:
             desk = self._desks.get(photograph.sha256)
-            if desk is None:
-                long_side = max(photograph.width, photograph.height)
-                desk = Desk(photograph.sha256, photograph.suffix, long_side, self._proxies)
-                self._desks[photograph.sha256] = desk
-                while len(self._desks) > DESKS:
-                    self._desks.popitem(last=False)
+        if desk is None:
+            # outside the lock: the desks in use go on meanwhile
+            long_side = max(photograph.width, photograph.height)
+            desk = Desk(photograph.sha256, photograph.suffix, long_side, self._proxies)
+        with self._lock:
+            desk = self._desks.setdefault(photograph.sha256, desk)
             self._desks.move_to_end(photograph.sha256)
+            while len(self._desks) > DESKS:
+                self._desks.popitem(last=False)
             return desk

@@ -98,7 +98,7 @@ class Output:
 
     def __post_init__(self) -> None:
         if self.format not in FORMATS:
-            raise Unsupported(f"{self.format} files are not written yet: use {_listed(FORMATS)}.")
+            raise Unsupported(f"{self.format} files are not written yet: use {listed(FORMATS)}.")
         if self.depth not in (8, 16):
             raise Unsupported(f"The depth must be 8 or 16 bits, not {self.depth}.")
         if self.format not in DEEP and self.depth == 16:
@@ -110,15 +110,15 @@ class Output:
         if self.long_side is not None and not 16 <= self.long_side <= 100_000:
             raise Unsupported(f"The size must be from 16 to 100000 pixels, not {self.long_side}.")
         if self.metadata not in METADATA:
-            raise Unsupported(f"The metadata must be {_listed(METADATA)}, not {self.metadata}.")
+            raise Unsupported(f"The metadata must be {listed(METADATA)}, not {self.metadata}.")
         if not 10 <= self.resolution <= 2400:
             raise Unsupported(f"The resolution must be 10 to 2400 dpi, not {self.resolution}.")
         if self.sharpen not in SHARPENING:
-            raise Unsupported(f"Sharpening must be {_listed(SHARPENING)}, not {self.sharpen}.")
+            raise Unsupported(f"Sharpening must be {listed(SHARPENING)}, not {self.sharpen}.")
         if not 0 <= self.sharpen_amount <= 100:
             raise Unsupported(f"Sharpening goes from 0 to 100, not {self.sharpen_amount}.")
         if self.beside not in BESIDE:
-            raise Unsupported(f"Beside a file can be {_listed(BESIDE)}, not {self.beside}.")
+            raise Unsupported(f"Beside a file can be {listed(BESIDE)}, not {self.beside}.")
 
     @property
     def single(self) -> bool:
@@ -277,5 +277,6 @@ def _umask() -> int:
     return current
 
 
-def _listed(names: tuple[str, ...]) -> str:
+def listed(names: tuple[str, ...]) -> str:
+    """Names as words: ``a, b or c``."""
     return ", ".join(names[:-1]) + " or " + names[-1]

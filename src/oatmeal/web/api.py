@@ -16,7 +16,7 @@ from oatmeal.web.app import services
 api = Blueprint("api", __name__, url_prefix="/api")
 
 #: A JSON body is refused above this size.
-MAX_JSON_BYTES = 2_000_000
+MAX_JSON_BYTES = 8_000_000
 
 _CHUNK = 1 << 20
 
@@ -26,7 +26,7 @@ Reply = dict[str, Any]
 def body() -> dict[str, Any]:
     """The request's JSON object; raises :class:`Invalid`."""
     if (request.content_length or 0) > MAX_JSON_BYTES:
-        raise Invalid("The request is larger than 2 MB.")
+        raise Invalid("The request is larger than 8 MB.")
     document = request.get_json(silent=True)
     if not isinstance(document, dict):
         raise Invalid("The request must be a JSON object.")
