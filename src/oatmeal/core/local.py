@@ -143,7 +143,7 @@ def _weighted_base(light: Plane, radius: int) -> tuple[Plane, Plane]:
     mean, square = kernels.box_means(np.stack([light, light * light]), radius)
     variance = np.maximum(square - mean * mean, 0)
     slope = variance / (variance + np.float32(EDGE_VARIANCE))
-    offset = mean * (1 - slope)
+    offset: Plane = np.asarray(mean * (1 - slope), dtype=np.float32)
     weight = (variance + np.float32(WEIGHT_VARIANCE)) ** -2
     stacked = np.stack([weight, slope * weight, offset * weight])
     total, slopes, offsets = kernels.box_means(stacked, radius)
@@ -205,11 +205,21 @@ def fine_band(grey: Plane, window: Window) -> Plane:
     """What is finer than the middle band, edges left out, float32 (H, W) in stops."""
     radius = max(1, round(FINE_SHARE * max(window.width, window.height)))
     light = tonemaps.log_light(grey)
-    mean, square = kernels.box_means(np.stack([light, light * light]), radius)
-    variance = np.maximum(square - mean * mean, 0)
-    slope = variance / (variance + np.float32(FINE_VARIANCE))
-    slopes, offsets = kernels.box_means(np.stack([slope, mean * (1 - slope)]), radius)
-    return np.asarray(light - (slopes * light + offsets))
+    mean = _box_mean(light, radius)
+    square = _box_mean(light * light, radius)
+    variance = np.maximum(square - mean * mean, np.float32(0))
+    slope: Plane = np.asarray(variance / (variance + np.float32(FINE_VARIANCE)), dtype=np.float32)
+    offset: Plane = np.asarray(mean * (1 - slope), dtype=np.float32)
+    slopes, offsets = _box_mean(slope, radius), _box_mean(offset, radius)
+    slopes *= light
+    slopes += offsets
+    return np.asarray(light - slopes, dtype=np.float32)
+
+
+def _box_mean(plane: Plane, radius: int) -> Plane:
+    """Means over squares of ``2 * radius + 1`` pixels a side."""
+    side = (2 * radius + 1,) * 2
+    return np.asarray(cv2.boxFilter(plane, -1, side, borderType=cv2.BORDER_REPLICATE))
 
 
 def tables(tone: Tone, veil: float) -> tuple[Plane, Plane]:
