@@ -4,6 +4,7 @@ import { ask, say } from "./api.js";
 
 const LOOK_MS = 800;
 const OPEN = ["waiting", "running"];
+const ALWAYS_RGB = ["webp", "avif"];
 
 Alpine.data("exportsPage", () => ({
   batches: JSON.parse(document.getElementById("start").textContent).batches,
@@ -60,7 +61,8 @@ Alpine.data("exportsPage", () => ({
   },
   formWords(batch) {
     const { format, depth, channels, quality, long_side: side } = batch.output;
-    const parts = [format.toUpperCase(), `${depth} bits`, channels === "grey" ? "grey" : "neutral RGB"];
+    const single = channels === "grey" && !ALWAYS_RGB.includes(format);
+    const parts = [format.toUpperCase(), `${depth} bits`, single ? "grey" : "neutral RGB"];
     if (!["png", "tiff"].includes(format)) parts.push(`quality ${quality}`);
     if (side) parts.push(`${side} px`);
     return `${new Date(batch.at).toLocaleString([], { dateStyle: "medium", timeStyle: "short" })} · ${parts.join(", ")}`;
@@ -74,7 +76,8 @@ Alpine.data("exportsPage", () => ({
   },
   jobWords(job) {
     if (job.state === "done") return weight(job.bytes);
-    return job.state === "running" ? `${Math.round(job.share * 100)} %` : job.state;
+    if (job.state !== "running") return job.state;
+    return job.share < 1 ? `${Math.round(job.share * 100)} %` : "being written";
   },
 }));
 
