@@ -2,6 +2,7 @@
 
 import os
 import signal
+import threading
 import time
 
 import numpy as np
@@ -65,6 +66,19 @@ def test_a_reader_that_was_killed_is_replaced(reader, tmp_path):
     os.kill(mine, signal.SIGKILL)
     time.sleep(0.2)
     assert reader.read(path, "a.png", Limits()).width == 60
+
+
+def test_a_reader_outlives_the_thread_that_started_it(reader, tmp_path):
+    path = write_png(tmp_path / "a.png", codes())
+    before = workers()
+    thread = threading.Thread(target=reader.warm)
+    thread.start()
+    thread.join()
+    time.sleep(0.3)
+    started = workers() - before
+    assert started
+    assert reader.read(path, "a.png", Limits()).width == 60
+    assert workers() >= started  # no other had to be started
 
 
 def test_a_large_picture_within_the_limit_and_one_beyond(tmp_path):

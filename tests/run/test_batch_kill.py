@@ -62,3 +62,31 @@ def test_sixty_frames_and_a_hard_stop_half_way(tmp_path):
         assert np.array_equal(found, render(source, recipe, np.uint16))
     for path in finished():
         decode(path)  # none is damaged
+
+
+def test_a_clean_stop_in_the_middle_goes_on_at_the_next_start(tmp_path):
+    home = tmp_path / "home"
+    oatmeal = Oatmeal(home)
+    series = oatmeal.call("POST", "api/series", {"name": "Meet"})["id"]
+    address = f"api/series/{series}/photographs"
+    ids = []
+    for seed in range(8):
+        path = write_png(tmp_path / f"frame-{seed}.png", codes(1200, 1800, seed=seed))
+        ids.append(oatmeal.call("POST", address, path.read_bytes(), X_File_Name=path.name)["id"])
+    oatmeal.call("POST", "api/exports", {"photographs": ids, "format": "png", "depth": 16})
+    end = time.monotonic() + 60
+    while True:
+        jobs = oatmeal.call("GET", "api/exports")["batches"][0]["jobs"]
+        if any(job["state"] == "done" for job in jobs):
+            break
+        assert time.monotonic() < end
+        time.sleep(0.02)
+    assert oatmeal.stop() == 0
+    again = Oatmeal(home)
+    while any(job["state"] in ("waiting", "running") for job in jobs):
+        assert time.monotonic() < end + 60
+        time.sleep(0.1)
+        jobs = again.call("GET", "api/exports")["batches"][0]["jobs"]
+    assert [job["state"] for job in jobs] == ["done"] * 8
+    assert not list((home / "exports").rglob(".oatmeal-*"))
+    assert again.stop() == 0

@@ -166,6 +166,8 @@ class Runner:
             state = "cancelled"
         except BrokenExecutor:
             self._executor = None
+            if self._ended.is_set():
+                return
             error = f"{name} could not be finished: its process ended, perhaps for want of memory."
         except BaseException as problem:
             if self._ended.is_set():

@@ -5,11 +5,13 @@ A hostile or very odd file can stop that process, never the server.
 
 from __future__ import annotations
 
-import ctypes
 import multiprocessing
+import os
 import queue
 import resource
 import signal
+import threading
+import time
 from dataclasses import dataclass
 from functools import cache
 from multiprocessing.connection import Connection
@@ -33,7 +35,8 @@ MEMORY_BYTES: Final = 3 * 1024**3
 #: Files that are read at the same time.
 AT_ONCE: Final = 2
 
-_PR_SET_PDEATHSIG: Final = 1  # prctl(2)
+#: Seconds between two looks whether the server is still there.
+_WATCH_S: Final = 1.0
 
 
 @dataclass(frozen=True)
@@ -156,7 +159,7 @@ class _Worker:
 
 def _serve(pipe: Connection, memory_bytes: int) -> None:
     """Read files until the server ends."""
-    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+    threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the server
     pipe.send("ready")
     resource.setrlimit(resource.RLIMIT_DATA, (memory_bytes, memory_bytes))
@@ -173,6 +176,16 @@ def _serve(pipe: Connection, memory_bytes: int) -> None:
             pipe.send(
                 ("TooLarge", f"{name} needs more memory than is allowed: save a smaller copy.")
             )
+
+
+def _end_with(server: int) -> None:
+    """End this process when the server is gone, also in the middle of a file.
+
+    The kernel's own signal for that would come when the thread ends that started this process.
+    """
+    while os.getppid() == server:
+        time.sleep(_WATCH_S)
+    os._exit(1)
 
 
 def _read(path: Path, name: str, limits: Limits) -> Reading:
