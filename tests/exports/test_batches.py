@@ -15,7 +15,7 @@ from oatmeal.exports import batches, task
 from oatmeal.exports.runner import Runner, executor_for
 from oatmeal.library import photographs, versions
 from oatmeal.photofile import metadata
-from oatmeal.photofile.decode import decode
+from oatmeal.photofile.decode import Limits, decode
 from oatmeal.photofile.encode import Output, encode
 
 LOOK = {"mix": {"lifts": {"red": 1, "blue": -1}}}
@@ -142,7 +142,7 @@ def test_a_running_job_is_called_off_between_its_strips(frames, database, store)
     start(frames)
     with database.session() as session:
         job = batches.claim(session, 1)[0]
-        wanted = batches.task_of(job, store)
+        wanted = batches.task_of(job, store, Limits())
         batches.folder(store, job.batch).mkdir(parents=True)
         session.flush()
         batches.cancel(session, store, 1)
@@ -156,7 +156,7 @@ def test_a_job_that_ran_when_the_server_ended_is_done_once(frames, runner, datab
     start(frames)
     with database.session() as session:
         for job in batches.claim(session, 2):
-            wanted = batches.task_of(job, store)
+            wanted = batches.task_of(job, store, Limits())
             batches.folder(store, job.batch).mkdir(parents=True, exist_ok=True)
     task.run(wanted)  # the second one was written, but the server ended before it said so
     written = store.exports / "00001-larkmoor-meet" / "larkmoor-meet-02-dsc-2-version-1.png"
@@ -259,3 +259,33 @@ def test_a_part_of_the_finished_file_before_it_is_saved(frames):
     assert np.abs(shown - expected).max() <= 1
     plain = frames.send("POST", "/api/versions/1/finished/look", wish | {"sharpen": "off"})
     assert plain.data != part.data
+
+
+def test_workers_that_cannot_be_reached_are_said_and_hold_up_nothing(frames, database, store):
+    tries = []
+
+    def unreachable():
+        tries.append(1)
+        if len(tries) == 1:
+            raise OSError("nobody answers at tcp://studio:8786")
+        return ThreadPoolExecutor(1)
+
+    made = Runner(database, store, unreachable, at_once=1)
+    made.start()
+    start(frames)
+    made.wake()
+    wait(frames)
+    assert states(frames) == ["failed", "done", "done"]
+    assert "nobody answers at tcp://studio:8786" in batch_of(frames)["jobs"][0]["error"]
+    made.stop()
+
+
+def test_exports_have_the_limits_of_the_import(frames, database, store):
+    tight = Limits(max_pixels=100)
+    made = Runner(database, store, lambda: ThreadPoolExecutor(1), at_once=1, limits=tight)
+    made.start()
+    start(frames, photographs=[1])
+    made.wake()
+    wait(frames)
+    assert "OATMEAL_MAX_PIXELS" in batch_of(frames)["jobs"][0]["error"]
+    made.stop()

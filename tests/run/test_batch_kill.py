@@ -13,18 +13,24 @@ from oatmeal.photofile.decode import decode
 LOOK = {"mix": {"lifts": {"red": 0.8, "blue": -1.2}}, "tone": {"clarity": 30}}
 
 
-def test_sixty_frames_and_a_hard_stop_half_way(tmp_path):
-    home = tmp_path / "home"
-    oatmeal = Oatmeal(home)
+def begin(tmp_path, count, height, width):
+    """A server with a series of so many photographs; and their numbers."""
+    oatmeal = Oatmeal(tmp_path / "home")
     series = oatmeal.call("POST", "api/series", {"name": "Meet"})["id"]
-    address = f"api/series/{series}/photographs"
     ids = []
-    for seed in range(60):
-        path = write_png(tmp_path / f"frame-{seed:02d}.png", codes(400, 600, seed=seed))
+    for seed in range(count):
+        path = write_png(tmp_path / f"frame-{seed:02d}.png", codes(height, width, seed=seed))
+        address = f"api/series/{series}/photographs"
         added = oatmeal.call("POST", address, path.read_bytes(), X_File_Name=path.name)
         ids.append(added["id"])
-        body = {"revision": 1, "recipe": LOOK}
-        oatmeal.call("PUT", f"api/versions/{added['id']}/recipe", body)
+    return oatmeal, ids
+
+
+def test_sixty_frames_and_a_hard_stop_half_way(tmp_path):
+    home = tmp_path / "home"
+    oatmeal, ids = begin(tmp_path, 60, 400, 600)
+    for version in ids:  # the first version of each has the same number
+        oatmeal.call("PUT", f"api/versions/{version}/recipe", {"revision": 1, "recipe": LOOK})
     form = {"photographs": ids, "format": "png", "depth": 16, "pattern": "{file}"}
     oatmeal.call("POST", "api/exports", form)
     folder = home / "exports" / "00001-meet"
@@ -66,13 +72,7 @@ def test_sixty_frames_and_a_hard_stop_half_way(tmp_path):
 
 def test_a_clean_stop_in_the_middle_goes_on_at_the_next_start(tmp_path):
     home = tmp_path / "home"
-    oatmeal = Oatmeal(home)
-    series = oatmeal.call("POST", "api/series", {"name": "Meet"})["id"]
-    address = f"api/series/{series}/photographs"
-    ids = []
-    for seed in range(8):
-        path = write_png(tmp_path / f"frame-{seed}.png", codes(1200, 1800, seed=seed))
-        ids.append(oatmeal.call("POST", address, path.read_bytes(), X_File_Name=path.name)["id"])
+    oatmeal, ids = begin(tmp_path, 8, 1200, 1800)
     oatmeal.call("POST", "api/exports", {"photographs": ids, "format": "png", "depth": 16})
     end = time.monotonic() + 60
     while True:

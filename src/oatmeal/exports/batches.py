@@ -24,6 +24,7 @@ from oatmeal.library import photographs, versions
 from oatmeal.library.errors import Invalid, Missing
 from oatmeal.library.models import ExportBatch, ExportJob, now
 from oatmeal.library.store import FileStore
+from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.encode import SUFFIX_OF, TEMPORARY, Output
 
 #: States in which a job will still change.
@@ -225,7 +226,7 @@ def claim(session: Session, count: int) -> list[ExportJob]:
     return list(found)
 
 
-def task_of(job: ExportJob, store: FileStore) -> Task:
+def task_of(job: ExportJob, store: FileStore, limits: Limits) -> Task:
     """What a process needs to do a job."""
     photograph = job.photograph
     return Task(
@@ -235,6 +236,7 @@ def task_of(job: ExportJob, store: FileStore) -> Task:
         output=Output(**job.batch.output),
         destination=str(folder(store, job.batch) / job.name),
         progress=str(progress_file(store, job.id)),
+        limits=limits,
     )
 
 

@@ -21,6 +21,7 @@ from oatmeal.exports.task import Cancelled, Task
 from oatmeal.library.database import Database
 from oatmeal.library.models import ExportJob
 from oatmeal.library.store import FileStore
+from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.errors import PhotoFileError
 
 log = logging.getLogger("oatmeal")
@@ -53,6 +54,8 @@ class Runner:
         Makes the executor when the first job comes, and again should it break.
     at_once : int
         Jobs handed over at the same time.
+    limits : Limits, optional
+        Of the originals, as at their import.
     """
 
     def __init__(
@@ -61,7 +64,9 @@ class Runner:
         store: FileStore,
         make_executor: Callable[[], Executor] = task.process_pool,
         at_once: int = os.cpu_count() or 1,
+        limits: Limits | None = None,
     ) -> None:
+        self._limits = limits or Limits()
         self._database = database
         self._store = store
         self._make = make_executor
@@ -124,7 +129,16 @@ class Runner:
         return bool(claimed)
 
     def _ready(self, session: Session, job: ExportJob) -> tuple[int, Task] | None:
-        """What a process is to do for a job; None if its file is there already."""
+        """What a process is to do for a job; None if that is settled already."""
+        try:
+            return self._prepared(session, job)
+        except (OSError, PhotoFileError, TypeError) as problem:
+            # one job that cannot even begin must not hold up the others
+            log.exception("export job %d could not begin", job.id)
+            batches.finish(session, job.id, "failed", None, f"{job.name}: {problem}")
+            return None
+
+    def _prepared(self, session: Session, job: ExportJob) -> tuple[int, Task] | None:
         destination = batches.folder(self._store, job.batch)
         destination.mkdir(parents=True, exist_ok=True)
         before = batches.made_before(session, job, self._store)
@@ -135,7 +149,7 @@ class Runner:
             batches.finish(session, job.id, "done", target.stat().st_size)
             return None
         batches.forget_call(self._store, job.id)
-        return job.id, batches.task_of(job, self._store)
+        return job.id, batches.task_of(job, self._store, self._limits)
 
     def _submit(self, number: int, wanted: Task) -> None:
         with self._lock:
@@ -144,12 +158,15 @@ class Runner:
             if self._executor is None:
                 self._executor = self._make()
             future = self._executor.submit(task.run, wanted)
-        except BrokenExecutor:  # a new one at the next try
+        except Exception as problem:
+            # a broken pool is made anew at the next try; a cluster that is not there is said
+            again = isinstance(problem, BrokenExecutor)
+            error = "" if again else f"The workers for exports cannot be reached: {problem}"
             self._executor = None
             with self._lock:
                 self._running.discard(number)
             with self._database.session() as session:
-                batches.finish(session, number, "waiting", None)
+                batches.finish(session, number, "waiting" if again else "failed", None, error)
             return
         future.add_done_callback(lambda done: self._ended_one(number, wanted.name, done))
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import os
-import shutil
 import tempfile
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
@@ -118,10 +117,6 @@ class FileStore:
                 break
             path.unlink(missing_ok=True)
             total -= status.st_size
-
-    def free_bytes(self) -> int:
-        """Space left on the disk of the originals."""
-        return shutil.disk_usage(self.originals).free
 
 
 class Received:

@@ -92,7 +92,7 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
         Workbench(proxies),
         Small(store, proxies),
         Importer(database, store, proxies, settings.limits),
-        Runner(database, store, executor_for(settings.cluster)),
+        Runner(database, store, executor_for(settings.cluster), limits=settings.limits),
         settings,
     )
     CSRFProtect(app)
