@@ -19,7 +19,8 @@ import cv2
 import numpy as np
 
 from oatmeal.core import kernels, pipeline
-from oatmeal.core.pipeline import Pipeline, reduced
+from oatmeal.core.picture import proxy, reduced
+from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST, Recipe, from_document
 from oatmeal.exports.convert import convert_file
 from oatmeal.library.proxies import Proxies
@@ -138,7 +139,7 @@ def files(folder: Path, large: Path) -> None:
 
 
 def first_frame(path: Path) -> None:
-    Pipeline(pipeline.proxy(decode(path), FRAME[0])).codes(mix_drag(3))
+    Pipeline(proxy(decode(path), FRAME[0])).codes(mix_drag(3))
 
 
 def memory(folder: Path) -> None:

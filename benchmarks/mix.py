@@ -13,14 +13,17 @@ import cv2
 import numpy as np
 from frames import DEMO, FRAME, median, say
 
-from oatmeal.core import formula_kernel, kernels, mix, strip
-from oatmeal.core.balance import Balance
-from oatmeal.core.formula import compile_formula
-from oatmeal.core.greymap import GreyMap
-from oatmeal.core.guard import Guarding
-from oatmeal.core.pipeline import Pipeline, reduced
+from oatmeal.core import kernels, mix
+from oatmeal.core.mix import formula_kernel
+from oatmeal.core.mix.guard import Guarding
+from oatmeal.core.picture import reduced
+from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST, from_document
-from oatmeal.core.starts import starts
+from oatmeal.core.recipe.formula import compile_formula
+from oatmeal.core.seeing import strip
+from oatmeal.core.seeing.balance import Balance
+from oatmeal.core.seeing.greymap import GreyMap
+from oatmeal.core.seeing.starts import starts
 from oatmeal.memory import keep_frames
 from oatmeal.photofile.decode import decode
 

@@ -11,11 +11,13 @@ import numpy as np
 import pyvips
 from frames import DEMO, FRAME, median, say
 
-from oatmeal.core import kernels, local, tonemaps
+from oatmeal.core import kernels
 from oatmeal.core.colour import lightness
-from oatmeal.core.local import Window
-from oatmeal.core.pipeline import Pipeline, reduced
+from oatmeal.core.picture import Window, reduced
+from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST, Tone, from_document
+from oatmeal.core.tone import kernels as tonemaps
+from oatmeal.core.tone import local
 from oatmeal.memory import keep_frames
 from oatmeal.photofile.decode import decode
 

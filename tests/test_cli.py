@@ -10,9 +10,8 @@ import pytest
 from samples import DEMO, codes, colours, read_png, write_png
 
 from oatmeal import cli
-from oatmeal.core import ranges
 from oatmeal.core import recipe as recipes
-from oatmeal.core.colour import encode_srgb
+from oatmeal.core.colour import encode_srgb, ranges
 
 SIX = {"oatmeal": 1, "mix": {"base": {"kind": "six"}}}
 

@@ -18,10 +18,14 @@ from typing import Any, Final
 import numpy as np
 
 from oatmeal import __version__
-from oatmeal.core import measure, pipeline
+from oatmeal.core import pipeline
 from oatmeal.core import recipe as recipes
-from oatmeal.core.balance import Balance
-from oatmeal.core.greymap import GreyMap
+from oatmeal.core.finish import quantised
+from oatmeal.core.picture import framed, proxy
+from oatmeal.core.prepare import geometry
+from oatmeal.core.seeing import measure
+from oatmeal.core.seeing.balance import Balance
+from oatmeal.core.seeing.greymap import GreyMap
 from oatmeal.exports.convert import Finished, convert_file
 from oatmeal.exports.task import Task, process_pool
 from oatmeal.exports.task import run as run_task
@@ -341,11 +345,12 @@ def _measure(options: argparse.Namespace) -> int:
     picture = _picture(options.input)
     if picture is None:
         return 1
-    codes = pipeline.render(picture, recipe, np.uint8)
-    proxy = pipeline.proxy(picture, MEASURE_SIDE)
-    ends = pipeline.Pipeline(proxy).scale(recipe).end_codes
-    figures = measure.tones(codes, ends) | GreyMap(proxy).figures(recipe)
-    figures = {"input": options.input, "width": picture.width, "height": picture.height} | figures
+    codes = quantised(pipeline.rendered(picture, recipe), np.uint8)
+    view = framed(picture, geometry(recipe.effective()))
+    small = proxy(view, MEASURE_SIDE)
+    ends = pipeline.Pipeline(small).scale(recipe).end_codes
+    figures = measure.tones(codes, ends) | GreyMap(small).figures(recipe)
+    figures = {"input": options.input, "width": view.width, "height": view.height} | figures
     print(json.dumps(figures, indent=1))
     return 0
 
@@ -356,8 +361,7 @@ def _balance(options: argparse.Namespace) -> int:
     picture = _picture(options.input)
     if picture is None:
         return 1
-    proxy = pipeline.proxy(picture, MEASURE_SIDE)
-    found = Balance(proxy, recipes.REST).find(options.strength)
+    found = Balance(proxy(picture, MEASURE_SIDE), recipes.REST).find(options.strength)
     print(json.dumps({"oatmeal": recipes.FORMAT, "mix": {"lifts": found.lifts}}, indent=1))
     return 0
 

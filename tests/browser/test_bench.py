@@ -5,10 +5,11 @@ import pytest
 from playwright.sync_api import expect
 from samples import DEMO
 
-from oatmeal.core import measure, pipeline
-from oatmeal.core.curve import SHIPPED
+from oatmeal.core import pipeline
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST
+from oatmeal.core.recipe.curves import SHIPPED
+from oatmeal.core.seeing import measure
 from oatmeal.photofile.decode import decode
 
 BUNTING = DEMO / "bunting.jpg"

@@ -5,9 +5,10 @@ import pytest
 from playwright.sync_api import expect
 from samples import DEMO
 
-from oatmeal.core import pipeline, strip
+from oatmeal.core import pipeline
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST
+from oatmeal.core.seeing import strip
 from oatmeal.library import versions
 from oatmeal.photofile.decode import decode
 

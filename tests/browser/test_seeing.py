@@ -109,12 +109,12 @@ def test_both_sides_are_the_cores_frames_and_the_differences_are_told(bench, pag
         assert near(bench.canvas("otherCoarse"), recipe) <= 1
         assert near(bench.canvas(), now) <= 1
     told = page.locator(".differences")
-    expect(told).to_have_text("Version 1 → Version 2: blue lift −1.6 → −0.8")
+    expect(told).to_have_text("Version 1 → Version 2: blue lift −1.6 → −0.8 stops")
     page.get_by_label("Right side").select_option(label="plain conversion")
     bench.settled()
     assert near(bench.canvas("otherCoarse"), bench.recipe(1)) <= 1
     assert near(bench.canvas(), REST) <= 1
-    expect(told).to_have_text("Version 1 → plain conversion: blue lift −1.6 → 0")
+    expect(told).to_have_text("Version 1 → plain conversion: blue lift −1.6 → 0 stops")
     lift(bench, page, "blue", -0.7)  # whoever changes something sees it
     now = bench.recipe(2)
     expect(page.get_by_label("Right side")).to_have_value("now")
@@ -330,11 +330,11 @@ def test_history_branches_kept_states_and_pictures(bench, page):
     for found, recipe in zip(drawn, recipes, strict=True):
         assert np.abs(np.array(found) - Pipeline(reduced).codes(recipe).ravel()).max() <= 1
     # the other side of a comparison may be any step
-    page.get_by_role("button", name=re.compile("^Compare with: red lift 1 → 2")).click()
+    page.get_by_role("button", name=re.compile("^Compare with: red lift 1 → 2 stops")).click()
     page.wait_for_timeout(100)
     bench.settled()
     assert near(bench.canvas("otherCoarse"), recipes[1]) <= 1
-    expect(page.locator(".differences")).to_contain_text("red lift 2 → 1")
+    expect(page.locator(".differences")).to_contain_text("red lift 2 → 1 stop")
     steps.nth(1).locator(".go").click()  # back to the branch that was left
     bench.settled()
     assert bench.recipe().mix.lifts.red == 2

@@ -90,14 +90,16 @@ def test_a_recipe_over_a_selection_with_preview_and_one_undo(sheet, page):
     box = page.get_by_role("dialog", name="Apply a recipe")
     expect(box.get_by_text("2 frames change")).to_be_visible()
     shown = box.locator(".preview li", has_text="Bunting")
-    expect(shown).to_contain_text("red lift 0 → 0.5 · blue lift 0 → −1.5 · contrast 0 → 20")
+    expect(shown).to_contain_text(
+        "red lift 0 → 0.5 stops · blue lift 0 → −1.5 stops · contrast 0 → 20"
+    )
     before, after = (shown.locator("img").nth(place).get_attribute("src") for place in (0, 1))
     assert after.startswith("blob:")
     assert before != after
     box.get_by_label("contrast and curve").uncheck()
     box.get_by_label("Strength, 0 to 150 percent").fill("150")
     page.keyboard.press("Enter")
-    expect(shown).to_contain_text("red lift 0 → 0.75 · blue lift 0 → −2.25")
+    expect(shown).to_contain_text("red lift 0 → 0.75 stops · blue lift 0 → −2.25 stops")
     box.get_by_role("button", name="Apply to 2").click()
     expect(page.get_by_text("Applied to 2 frames.")).to_be_visible()
     assert [sheet.recipe(number).mix.lifts.blue for number in (1, 2, 3)] == [-1.5, -2.25, -2.25]
@@ -184,7 +186,7 @@ def test_recipes_are_shown_saved_used_deleted_and_taken_in(sheet, page, tmp_path
     page.get_by_label("contrast and curve").uncheck()
     page.get_by_role("button", name="Save", exact=True).click()
     card = page.locator(".card", has_text="Dark sky")
-    expect(card).to_contain_text("red lift 0 → 0.5 · blue lift 0 → −1.5")
+    expect(card).to_contain_text("red lift 0 → 0.5 stops · blue lift 0 → −1.5 stops")
     expect(card).not_to_contain_text("contrast")
     card.get_by_role("button", name="Edit").click()
     card.get_by_label("Tags").fill("noon")

@@ -7,8 +7,8 @@ from samples import DEMO
 
 from oatmeal.core import pipeline
 from oatmeal.core.pipeline import Pipeline
-from oatmeal.core.points import find_points
 from oatmeal.core.recipe import REST
+from oatmeal.core.seeing.points import find_points
 from oatmeal.photofile.decode import decode
 
 FOG = DEMO / "valley-fog.jpg"

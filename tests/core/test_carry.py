@@ -4,8 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from oatmeal.core.carry import GROUPS, carried, scaled
 from oatmeal.core.recipe import REST, Recipe, Tone, from_document
+from oatmeal.core.recipe.carry import GROUPS, carried, scaled
 
 STRONG = from_document(
     {

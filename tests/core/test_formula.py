@@ -9,10 +9,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from samples import colours
 
-from oatmeal.core import colour, formula, formula_kernel
-from oatmeal.core.examples import FORMULA_EXAMPLES
-from oatmeal.core.formula import FormulaError, compile_formula
-from oatmeal.core.recipe import Formula
+from oatmeal.core import colour
+from oatmeal.core.mix import formula_kernel
+from oatmeal.core.recipe import Formula, formula
+from oatmeal.core.recipe.examples import FORMULA_EXAMPLES
+from oatmeal.core.recipe.formula import FormulaError, compile_formula
 
 RGB = colours(3000)
 

@@ -10,16 +10,17 @@ import sklearn.datasets
 from PIL import Image
 from samples import DEMO
 
-from oatmeal.core import kernels, mix
+from oatmeal.core import mix
 from oatmeal.core.colour import (
     decode_srgb,
     encode_srgb,
     hue_and_chroma,
+    kernels,
     lightness,
     luminance,
     oklab,
 )
-from oatmeal.core.guard import Guarding
+from oatmeal.core.mix.guard import Guarding
 from oatmeal.core.pipeline import Pipeline, Region, render
 from oatmeal.core.recipe import Lifts, Mix, Recipe
 from oatmeal.photofile import compression
@@ -160,7 +161,7 @@ def test_a_guarded_region_equals_that_region_of_the_whole():
     recipe = Recipe(mix=Mix(lifts=Lifts(blue=-2.5, cyan=1.0)))
     whole = Pipeline(picture.linear(0, 0, 403, 301), auto_guard=1.0).codes(recipe).astype(int)
     for x, y, width, height in ((0, 0, 60, 50), (101, 77, 120, 90), (333, 251, 70, 50)):
-        part = Region(picture, (x, y, width, height)).codes(recipe).astype(int)
+        part = Region(picture, (x, y, width, height), recipe).codes(recipe).astype(int)
         assert np.abs(part - whole[y : y + height, x : x + width]).max() <= 1
     assert np.abs(render(picture, recipe).astype(int) - whole).max() <= 1
     off = Recipe(mix=Mix(lifts=Lifts(blue=-2.5, cyan=1.0), guard=0.0))

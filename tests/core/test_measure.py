@@ -4,10 +4,11 @@ import numpy as np
 import pytest
 from samples import BLUE, GREEN, GREY, RED, codes, patches
 
-from oatmeal.core import colour, measure
-from oatmeal.core.clusters import find_clusters
-from oatmeal.core.greymap import GreyMap
+from oatmeal.core import colour
 from oatmeal.core.recipe import REST, read
+from oatmeal.core.seeing import measure
+from oatmeal.core.seeing.clusters import find_clusters
+from oatmeal.core.seeing.greymap import GreyMap
 
 
 def test_histogram_equals_bincount():

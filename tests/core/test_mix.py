@@ -6,7 +6,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from samples import colours
 
-from oatmeal.core import colour, kernels, mix, ranges
+from oatmeal.core import colour, mix
+from oatmeal.core.colour import kernels, ranges
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import Centres, Channels, Lifts, Mix, Plain, Recipe, Six
 

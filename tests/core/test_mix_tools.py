@@ -4,12 +4,13 @@ import numpy as np
 import pytest
 from samples import BLUE, GREEN, GREY, RED, patches
 
-from oatmeal.core import colour, mix, strip
-from oatmeal.core.greymap import GreyMap
+from oatmeal.core import colour, mix
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST, Picked, RecipeError, from_document, read
-from oatmeal.core.spot import read_pin, read_spot, touched, touched_by_picked
-from oatmeal.core.starts import starts
+from oatmeal.core.seeing import strip
+from oatmeal.core.seeing.greymap import GreyMap
+from oatmeal.core.seeing.spot import read_pin, read_spot, touched, touched_by_picked
+from oatmeal.core.seeing.starts import starts
 
 OTHER_RED = (210, 90, 70)
 

@@ -8,8 +8,10 @@ from samples import codes
 
 from oatmeal.core import pipeline
 from oatmeal.core.colour import decode_srgb
-from oatmeal.core.pipeline import Pipeline
+from oatmeal.core.picture import ArrayPicture, Window, proxy
+from oatmeal.core.pipeline import Order, Pipeline, Region
 from oatmeal.core.recipe import REST, Recipe, read
+from oatmeal.core.stages import Place, stage, table
 from oatmeal.photofile.decode import SourcePicture
 
 STRONG = read(
@@ -43,15 +45,15 @@ def test_rendering_by_strips_equals_the_whole():
 
 
 def test_a_proxy_equals_the_reduced_export():
-    proxy = Pipeline(pipeline.proxy(SMALL, 100)).codes(STRONG).astype(int)
+    small = Pipeline(proxy(SMALL, 100)).codes(STRONG).astype(int)
     export = pipeline.render(SMALL, STRONG, np.uint8, long_side=100).astype(int)
-    assert proxy.shape == export.shape == (73, 100)
-    assert np.abs(proxy - export).mean() <= 2
+    assert small.shape == export.shape == (73, 100)
+    assert np.abs(small - export).mean() <= 2
 
 
 def test_nothing_is_ever_enlarged():
     assert pipeline.render(SMALL, REST, long_side=5000).shape == (300, 410)
-    assert pipeline.proxy(SMALL, 5000).shape == (300, 410, 3)
+    assert proxy(SMALL, 5000).shape == (300, 410, 3)
 
 
 def test_only_what_changed_is_computed_again():
@@ -59,8 +61,69 @@ def test_only_what_changed_is_computed_again():
     mixed = work.mixed(STRONG)
     other_tone = STRONG.model_copy(update={"tone": REST.tone})
     assert work.mixed(other_tone) is mixed
-    base = work._base.get((STRONG.prepare, STRONG.mix.base), lambda: pytest.fail("made again"))
-    assert base is not mixed
+    lifted = STRONG.model_copy(update={"mix": STRONG.mix.model_copy(update={"pale": 10.0})})
+    base = work.get("base", STRONG)
+    assert work.mixed(lifted) is not mixed
+    assert work.get("base", lifted) is base
+
+
+def test_a_recipe_is_put_into_effect_once_a_frame(monkeypatch):
+    asked = []
+    effective = Recipe.effective
+    monkeypatch.setattr(Recipe, "effective", lambda own: asked.append(own) or effective(own))
+    work = Pipeline(SMALL.linear(0, 0, 60, 40))
+    work.codes(STRONG)
+    work.scale(STRONG)
+    work.toned(STRONG)
+    assert asked == [STRONG]
+
+
+def test_a_stage_at_rest_hands_on_the_same_array():
+    work = Pipeline(SMALL.linear(0, 0, 60, 40))
+    assert work.prepared(REST) is work.source
+    assert work.mixed(REST) is work.get("base", REST)
+    assert work.toned(REST) is work.mixed(REST)
+    lit = read('{"tone": {"exposure": 1}}')
+    assert work.get("local", lit) is work.mixed(lit)
+
+
+def test_what_a_stage_declares_is_checked():
+    made = stage("shadow", reads=("tone.shadow",), needs=("source",))(lambda *given: None)
+    with pytest.raises(ValueError, match=r"reads tone\.shadow"):
+        table(made)
+    early = stage("early", needs=("late",))(lambda *given: None)
+    with pytest.raises(ValueError, match="late"):
+        table(early)
+
+
+def test_a_strip_has_the_margin_that_detail_needs_in_a_very_large_picture():
+    """Two box means of radius round(L / 800): beyond about 13,200 px more than the guard's 32."""
+    order = Order(read('{"mix": {"lifts": {"red": 1}, "guard": 50}, "tone": {"detail": 40}}'))
+    huge = Place(Window(0, 0, 20000, 9000))
+    assert order.margin(huge) == 2 * 25 + 32
+    assert order.grid(huge) == 4
+    assert Order(REST).margin(huge) == 0
+
+
+@pytest.mark.parametrize("side", [30000, 500])
+def test_a_strip_of_a_wide_picture_equals_the_whole(side):
+    """As in a picture with this longer side, whose fine band reaches across strips."""
+    generator = np.random.default_rng(4)
+    rgb = np.repeat(generator.random((1400, 24, 1)), 3, axis=2).astype(np.float32)
+    recipe = read('{"tone": {"detail": 100}}')
+
+    class Wide(ArrayPicture):
+        width = side
+
+        def linear(self, x, y, width, height):
+            return super().linear(0, y, 24, height)
+
+    picture_ = Wide(rgb)
+    small = Pipeline(rgb)
+    window = Window(0, 0, side, 1400)
+    whole = Pipeline(rgb, within=(small, window)).encoded(recipe)
+    strip = Region(picture_, (0, 512, 24, 512), recipe, small).encoded(recipe)
+    assert np.abs(strip - whole[512:1024]).max() < 1e-4
 
 
 @pytest.mark.parametrize("step", ["mix", "tone", "prepare"])

@@ -5,11 +5,11 @@ import numpy as np
 import pytest
 from samples import DEMO
 
-from oatmeal.core import pipeline
 from oatmeal.core.colour import decode_srgb, encode_srgb
+from oatmeal.core.picture import proxy
 from oatmeal.core.pipeline import Pipeline
-from oatmeal.core.points import find_points
 from oatmeal.core.recipe import REST, Recipe, Tone
+from oatmeal.core.seeing.points import find_points
 from oatmeal.photofile.decode import decode
 
 
@@ -44,7 +44,7 @@ def test_points_of_a_flat_picture_ignore_reflections():
 def test_the_brightest_meaningful_tone_ends_at_two_percent_ink(tone):
     """Through exposure, local tone, contrast and curve (common practice, no source)."""
     recipe = Recipe(tone=tone)
-    work = Pipeline(pipeline.proxy(decode(DEMO / "valley-fog.jpg"), 1200))
+    work = Pipeline(proxy(decode(DEMO / "valley-fog.jpg"), 1200))
     set_ = with_levels(recipe, find_points(work, recipe))
     codes = work.codes(set_)
     assert np.quantile(codes, 0.9993) == pytest.approx(250, abs=2)

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from oatmeal.core import recipe as recipes
 from oatmeal.core.recipe import RecipeError
-from oatmeal.core.words import changes
+from oatmeal.core.recipe.words import changes
 
 
 def refused(document) -> list[tuple[str, str]]:
@@ -148,8 +148,8 @@ def test_changes_in_words():
     assert set(changes(before, after)) == {
         "base plain → six colours",
         "Mix off",
-        "blue lift −1.6 → −0.8",
-        "lightest tone 255 → 250",
+        "blue lift −1.6 → −0.8 stops",
+        "lightest printed 255 → 250",
         "curve",
     }
     assert changes(after, after) == []

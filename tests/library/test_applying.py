@@ -7,7 +7,7 @@ import pytest
 from PIL import Image
 from samples import codes
 
-from oatmeal.core.carry import GROUPS
+from oatmeal.core.recipe.carry import GROUPS
 from oatmeal.library import photographs, versions
 
 LOOK = {
@@ -48,14 +48,14 @@ def stored(web, version):
 def test_a_plan_stores_nothing_and_applying_is_one_undo_for_all(frames):
     planned = plan(frames)
     assert [frame["version"] for frame in planned] == [2, 3]
-    assert "red lift 0 → 1.2" in planned[0]["words"]
+    assert "red lift 0 → 1.2 stops" in planned[0]["words"]
     assert stored(frames, 2)["revision"] == 1
     frames.send("PUT", "/api/versions/3/recipe", {"revision": 1, "recipe": {"tone": {"veil": 9}}})
     reply = frames.send("POST", "/api/apply", {"frames": planned, "words": "from 01"}).json
     assert reply["left"] == [3]  # changed since it was looked at
     applied = stored(frames, 2)
     assert applied["recipe"]["mix"]["lifts"]["red"] == 1.2
-    assert applied["undo"].startswith("from 01: red lift 0 → 1.2")
+    assert applied["undo"].startswith("from 01: red lift 0 → 1.2 stops")
     assert stored(frames, 3)["recipe"]["tone"]["veil"] == 9
     again = frames.send("POST", "/api/apply", {"frames": plan(frames), "words": "once more"}).json
     assert [entry["version"] for entry in again["done"]] == [3]  # 2 has it already
@@ -69,7 +69,7 @@ def test_a_plan_stores_nothing_and_applying_is_one_undo_for_all(frames):
 
 def test_some_settings_at_some_strength(frames):
     frame = plan(frames, groups=["lifts"], strength=0.5)[0]
-    assert frame["words"] == ["red lift 0 → 0.6", "blue lift 0 → −0.5"]
+    assert frame["words"] == ["red lift 0 → 0.6 stops", "blue lift 0 → −0.5 stops"]
 
 
 def test_same_look_with_an_own_exposure_and_own_points(frames, app):

@@ -7,7 +7,7 @@ from samples import codes, write_png
 
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST, from_document, read
-from oatmeal.core.shipped import SHIPPED
+from oatmeal.core.recipe.shipped import SHIPPED
 
 LOOK = {"mix": {"lifts": {"red": 1.2}}, "tone": {"contrast": 20}}
 
@@ -48,7 +48,7 @@ def test_saving_all_or_part_describing_deleting_and_bringing_back(web, photograp
     whole = web.send("POST", "/api/recipes", {"name": " Dark  sky ", "recipe": LOOK}).json
     part = {"name": "Only tone", "recipe": LOOK, "groups": ["contrast and curve"]}
     tone = web.send("POST", "/api/recipes", part).json
-    assert whole["words"] == ["red lift 0 → 1.2", "contrast 0 → 20"]
+    assert whole["words"] == ["red lift 0 → 1.2 stops", "contrast 0 → 20"]
     assert tone["words"] == ["contrast 0 → 20"]
     lifted = {"revision": 1, "recipe": {"mix": {"lifts": {"red": -1}}}}
     web.send("PUT", f"/api/versions/{version}/recipe", lifted)
@@ -112,6 +112,6 @@ def test_sources_that_are_not_there(web, source):
 def test_a_named_recipe_over_a_selection(web, photograph):
     wish = {"from": "shipped:Painted wood", "photographs": [photograph[1]], "groups": ["lifts"]}
     frame = web.send("POST", "/api/apply/plan", wish).json["frames"][0]
-    assert "red lift 0 → 1.1" in frame["words"]
+    assert "red lift 0 → 1.1 stops" in frame["words"]
     own = wish | {"own": ["exposure"]}
     assert web.send("POST", "/api/apply/plan", own).status_code == 422  # of no frame

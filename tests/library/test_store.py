@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from samples import codes, write_png
 
-from oatmeal.core.pipeline import proxy
+from oatmeal.core.picture import proxy
 from oatmeal.library.importing import title_of
 from oatmeal.library.proxies import BENCH_SIDE, SHEET_SIDE, Proxies
 from oatmeal.library.store import FileStore

@@ -38,10 +38,10 @@ def act(database, photograph):
 def test_each_save_is_one_undo_step(act):
     first = act(versions.save, 1, red(1))
     second = act(versions.save, first["revision"], red(2))
-    assert second["undo"] == "red lift 1 → 2"
+    assert second["undo"] == "red lift 1 → 2 stops"
     back = act(versions.undo, second["revision"])
     assert lift(back) == 1
-    assert back["redo"] == "red lift 1 → 2"
+    assert back["redo"] == "red lift 1 → 2 stops"
     again = act(versions.undo, back["revision"])
     assert lift(again) == 0
     assert again["undo"] is None
@@ -62,7 +62,7 @@ def test_a_change_after_undo_begins_a_branch_and_keeps_the_old_one(act, database
     branched = act(versions.save, back["revision"], red(-1))
     assert branched["redo"] is None
     at_start = act(versions.undo, branched["revision"])
-    assert at_start["redo"] == "red lift 0 → −1"  # the newest branch
+    assert at_start["redo"] == "red lift 0 → −1 stop"  # the newest branch
     with database.session() as session:
         assert session.scalar(select(func.count(HistoryStep.id))) == 3
 
@@ -165,13 +165,13 @@ def test_history_keeps_every_branch_and_goes_anywhere(act):
     branched = act(versions.save, back["revision"], red(-1))
     steps = act(history.listed)
     assert [step["words"] for step in steps] == [
-        "red lift 1 → −1", "red lift 1 → 2", "red lift 0 → 1", "as taken",
+        "red lift 1 → −1 stop", "red lift 1 → 2 stops", "red lift 0 → 1 stop", "as taken",
     ]  # fmt: skip
     assert [step["aside"] for step in steps] == [False, True, False, False]
     assert [step["now"] for step in steps] == [True, False, False, False]
     there = act(history.go, branched["revision"], steps[1]["id"])
     assert lift(there) == 2
-    assert there["undo"] == "red lift 1 → 2"
+    assert there["undo"] == "red lift 1 → 2 stops"
     assert [step["aside"] for step in act(history.listed)] == [True, False, False, False]
     assert len(act(history.listed)) == 4  # going is no step of its own
     with pytest.raises(Behind):

@@ -6,11 +6,10 @@ import pytest
 import skimage.data
 import sklearn.datasets
 
-from oatmeal.core import ranges
-from oatmeal.core.balance import Balance, cielab, contrast_ratio
-from oatmeal.core.colour import decode_srgb, encode_srgb, lightness
-from oatmeal.core.pipeline import reduced
+from oatmeal.core.colour import decode_srgb, encode_srgb, lightness, ranges
+from oatmeal.core.picture import reduced
 from oatmeal.core.recipe import REST
+from oatmeal.core.seeing.balance import Balance, cielab, contrast_ratio
 
 
 @pytest.fixture(scope="module")

@@ -7,7 +7,8 @@ import pytest
 import skimage.color
 from samples import colours
 
-from oatmeal.core import colour, kernels
+from oatmeal.core import colour
+from oatmeal.core.colour import kernels
 from oatmeal.core.mix import base_grey
 from oatmeal.core.recipe import Plain
 

@@ -4,9 +4,8 @@ import colour as colour_science
 import numpy as np
 import pytest
 
-from oatmeal.core import film
 from oatmeal.core.colour import encode_srgb, lightness
-from oatmeal.core.mix import base_grey
+from oatmeal.core.mix import base_grey, film
 from oatmeal.core.recipe import Film, Plain
 
 SKY, BRICK, LEAF = (0.10, 0.25, 0.62), (0.40, 0.12, 0.06), (0.07, 0.20, 0.05)

@@ -7,11 +7,12 @@ import numpy as np
 import pytest
 from samples import DEMO
 
-from oatmeal.core import local, pipeline, tonemaps
 from oatmeal.core.colour import lightness
-from oatmeal.core.local import Window
-from oatmeal.core.pipeline import Pipeline, Region, render
+from oatmeal.core.picture import Window, proxy
+from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region, render
 from oatmeal.core.recipe import REST, Levels, Recipe, Tone
+from oatmeal.core.tone import kernels as tonemaps
+from oatmeal.core.tone import local
 from oatmeal.photofile.decode import decode
 
 HEIGHT, WIDTH = 500, 1600
@@ -137,12 +138,12 @@ def test_proxy_region_and_export_agree(name):
     picture = decode(DEMO / name)
     export = render(picture, STRONG).astype(int)
     x, y, width, height = 700, 500, 300, 200
-    whole = Pipeline(pipeline.proxy(picture, pipeline.WHOLE_SIDE))
-    part = Region(picture, (x, y, width, height), whole=whole).codes(STRONG).astype(int)
+    whole = Pipeline(proxy(picture, WHOLE_SIDE))
+    part = Region(picture, (x, y, width, height), STRONG, whole).codes(STRONG).astype(int)
     assert np.abs(part - export[y : y + height, x : x + width]).max() <= 1
     reduced = render(picture, STRONG, long_side=800).astype(int)
-    proxy = Pipeline(pipeline.proxy(picture, 800)).codes(STRONG).astype(int)
-    assert np.abs(proxy - reduced).mean() <= 2
+    small = Pipeline(proxy(picture, 800)).codes(STRONG).astype(int)
+    assert np.abs(small - reduced).mean() <= 2
 
 
 def test_no_halo_beside_masts_and_horizons_of_the_demo():

@@ -11,9 +11,10 @@ from PIL import Image
 from samples import codes, write_png
 
 from oatmeal import cli
-from oatmeal.core import ranges
 from oatmeal.core import recipe as recipes
-from oatmeal.core.pipeline import Pipeline, reduced
+from oatmeal.core.colour import ranges
+from oatmeal.core.picture import reduced
+from oatmeal.core.pipeline import Pipeline
 from oatmeal.photofile.decode import decode
 
 SKY = {"oatmeal": 1, "mix": {"lifts": {"blue": -1.5}}, "tone": {"contrast": 20}}

@@ -7,10 +7,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-import cv2
-
-from oatmeal.core import pipeline
-from oatmeal.core.output import sharpened
+from oatmeal.core.finish import quantised, sharpened
+from oatmeal.core.pipeline import opacity, render_colour, rendered
 from oatmeal.core.recipe import Recipe, require_built
 from oatmeal.photofile import decode as decoding
 from oatmeal.photofile import encode as encoding
@@ -76,7 +74,7 @@ def _copy(source: Path, target: Path) -> None:
 
 
 def _write_colour(picture: SourcePicture, recipe: Recipe, output: Output, target: Path) -> None:
-    codes = pipeline.render_colour(picture, recipe, output.dtype, output.long_side)
+    codes = render_colour(picture, recipe, output.dtype, output.long_side)
     encoding.encode(codes, target, replace(output, channels="rgb"), picture.exif)
 
 
@@ -89,12 +87,11 @@ def write_picture(
     progress: Callable[[float], None] = lambda share: None,
 ) -> Finished:
     """Render a decoded picture and write ``destination``; see :func:`convert_file`."""
-    codes = pipeline.render(picture, recipe, output.dtype, output.long_side, progress)
+    finished = rendered(picture, recipe, output.long_side, progress)
     if output.sharpen != "off":
-        codes = sharpened(codes, output.sharpen, output.sharpen_amount, output.resolution)
-    height, width = codes.shape
-    alpha = picture.alpha
-    if alpha is not None and alpha.shape != codes.shape:
-        alpha = cv2.resize(alpha, (width, height), interpolation=cv2.INTER_AREA)
+        finished = sharpened(finished, output.sharpen, output.sharpen_amount, output.resolution)
+    codes = quantised(finished, output.dtype, dither=output.depth == 8)
+    height, width = codes.shape[:2]
+    alpha = opacity(picture, recipe, output.long_side)
     written = encoding.encode(codes, destination, output, picture.exif, alpha)
     return Finished(width, height, written, tuple(picture.notes))

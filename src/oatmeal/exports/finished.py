@@ -9,10 +9,12 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Final
 
-from oatmeal.core.pipeline import fitted
+from oatmeal import engine
+from oatmeal.core.picture import fitted
 from oatmeal.core.recipe import Recipe
 from oatmeal.exports.convert import write_picture
 from oatmeal.library.errors import Invalid
+from oatmeal.library.framing import framed_size
 from oatmeal.library.models import Photograph
 from oatmeal.library.store import FileStore
 from oatmeal.library.workbench import Workbench
@@ -57,7 +59,7 @@ def finished_file(
     PhotoFileError
         When the original cannot be read or the format cannot hold the result.
     """
-    wanted = json.dumps([recipe.document(), asdict(output)], sort_keys=True)
+    wanted = json.dumps([engine.mark(), recipe.document(), asdict(output)], sort_keys=True)
     mark = hashlib.sha256(wanted.encode()).hexdigest()[:24]
     suffix = SUFFIX_OF[output.format]
     folder = store.cache / photograph.sha256[:2]
@@ -66,8 +68,8 @@ def finished_file(
     if not path.exists():
         write_picture(workbench.desk(photograph).source(), recipe, output, path)
         store.trim_cache()
-    longest = max(photograph.width, photograph.height)
-    width, height = fitted(photograph.width, photograph.height, output.long_side or longest)
+    size = framed_size(photograph, recipe)
+    width, height = fitted(*size, output.long_side or max(size))
     name = file_name(photograph, version_name) + suffix
     return FinishedFile(path, name, width, height, path.stat().st_size)
 

@@ -8,9 +8,9 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from oatmeal.core.carry import carried
 from oatmeal.core.recipe import Recipe
-from oatmeal.core.words import changes
+from oatmeal.core.recipe.carry import carried
+from oatmeal.core.recipe.words import changes
 from oatmeal.library import photographs, recipes, versions
 from oatmeal.library.errors import Behind, Invalid
 from oatmeal.library.models import HistoryStep

@@ -9,7 +9,7 @@ from typing import Any, BinaryIO, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.pipeline import proxy, reduced
+from oatmeal.core.picture import proxy, reduced
 from oatmeal.library.store import FileStore
 from oatmeal.photofile import compression
 from oatmeal.photofile.decode import Limits, SourcePicture, decode

@@ -9,10 +9,9 @@ from typing import Any
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from oatmeal.core import shipped
-from oatmeal.core.carry import GROUPS, carried
-from oatmeal.core.recipe import REST, Recipe, from_document, require_built
-from oatmeal.core.words import changes
+from oatmeal.core.recipe import REST, Recipe, from_document, require_built, shipped
+from oatmeal.core.recipe.carry import GROUPS, carried
+from oatmeal.core.recipe.words import changes
 from oatmeal.library import versions
 from oatmeal.library.errors import Invalid, Missing
 from oatmeal.library.models import SavedRecipe, now

@@ -11,12 +11,17 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core import kernels, measure
-from oatmeal.core.greymap import GreyMap
+from oatmeal import engine
+from oatmeal.core import prepare
+from oatmeal.core.colour import kernels
+from oatmeal.core.picture import ArrayPicture, framed, proxy
 from oatmeal.core.pipeline import Pipeline
-from oatmeal.core.points import find_points
 from oatmeal.core.recipe import Recipe
+from oatmeal.core.seeing import measure
+from oatmeal.core.seeing.greymap import GreyMap
+from oatmeal.core.seeing.points import find_points
 from oatmeal.library.errors import Invalid
+from oatmeal.library.framing import framed_size
 from oatmeal.library.models import Photograph
 from oatmeal.library.proxies import SHEET_SIDE, Proxies
 from oatmeal.library.store import FileStore
@@ -42,7 +47,7 @@ class Small:
             if recipe is None:
                 codes = kernels.display(self._read(photograph))[..., ::-1]
             else:
-                codes = self._pipeline(photograph).codes(recipe)
+                codes = self._pipeline(photograph, recipe).codes(recipe)
             file.write(_jpeg(np.asarray(codes)))
 
         return self._store.cached(f"{photograph.sha256}-small-{_mark(recipe)}.jpg", write)
@@ -59,7 +64,7 @@ class Small:
         """
 
         def write(file: BinaryIO) -> None:
-            pipeline = self._pipeline(photograph)
+            pipeline = self._pipeline(photograph, recipe)
             codes = np.asarray(pipeline.codes(recipe))
             tones = measure.tones(codes, pipeline.scale(recipe).end_codes)
             merging = GreyMap(pipeline.source).figures(recipe)["merging"]
@@ -82,7 +87,7 @@ class Small:
 
     def with_own_exposure(self, photograph: Photograph, recipe: Recipe, mean: float) -> Recipe:
         """The recipe with the exposure at which this photograph has a mean L* of ``mean``."""
-        pipeline = self._pipeline(photograph)
+        pipeline = self._pipeline(photograph, recipe)
 
         def at(stops: float) -> Recipe:
             tone = recipe.tone.model_copy(update={"exposure": round(stops, 2)})
@@ -98,23 +103,26 @@ class Small:
 
     def with_own_points(self, photograph: Photograph, recipe: Recipe) -> Recipe:
         """The recipe with black and white found anew in this photograph."""
-        levels = find_points(self._pipeline(photograph), recipe)
+        levels = find_points(self._pipeline(photograph, recipe), recipe)
         tone = recipe.tone.model_copy(update={"levels": levels})
         return recipe.model_copy(update={"tone": tone})
 
     def _read(self, photograph: Photograph) -> NDArray[np.float32]:
         return self._proxies.read(photograph.sha256, photograph.suffix, SHEET_SIDE)
 
-    def _pipeline(self, photograph: Photograph) -> Pipeline:
-        rgb = self._read(photograph)
-        scale = max(rgb.shape[:2]) / max(photograph.width, photograph.height)
+    def _pipeline(self, photograph: Photograph, recipe: Recipe) -> Pipeline:
+        """On the photograph as the recipe frames it."""
+        geometry = prepare.geometry(recipe.effective())
         guard = self._proxies.auto_guard(photograph.sha256, photograph.suffix)
+        rgb = proxy(framed(ArrayPicture(self._read(photograph), guard), geometry), SHEET_SIDE)
+        scale = max(rgb.shape[:2]) / max(framed_size(photograph, recipe))
         return Pipeline(rgb, auto_guard=guard, scale=scale)
 
 
 def _mark(recipe: Recipe | None) -> str:
+    """What a picture of a recipe is kept under; another engine makes its own."""
     document = json.dumps(recipe.document(), sort_keys=True) if recipe else "colour"
-    return hashlib.sha256(document.encode()).hexdigest()[:16]
+    return hashlib.sha256(f"{engine.mark()} {document}".encode()).hexdigest()[:16]
 
 
 def _jpeg(codes: NDArray[np.uint8]) -> bytes:

@@ -8,7 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from oatmeal.core.recipe import REST, Recipe, from_document, require_built
-from oatmeal.core.words import changes
+from oatmeal.core.recipe.words import changes
 from oatmeal.library import photographs
 from oatmeal.library.errors import Behind, Invalid, Missing
 from oatmeal.library.models import HistoryStep, Photograph, Version, now

@@ -10,7 +10,7 @@ import numpy as np
 import pyvips
 from numpy.typing import NDArray
 
-from oatmeal.core import kernels
+from oatmeal.core.colour import kernels
 from oatmeal.photofile import compression, heic, metadata, profiles, rawfile, tiff
 from oatmeal.photofile.errors import Damaged, NotAPicture, TooLarge, Unsupported
 

@@ -13,7 +13,7 @@ import numpy as np
 import pyvips
 from numpy.typing import NDArray
 
-from oatmeal.core.output import MEDIA
+from oatmeal.core.finish.sharpening import MEDIA
 from oatmeal.photofile import metadata, profiles, tiff
 from oatmeal.photofile.errors import PhotoFileError, Unsupported
 

@@ -123,10 +123,8 @@ def step(words: str) -> Iterator[None]:
 
 
 def _warm() -> None:
-    from oatmeal.core import formula_kernel, kernels, tonemaps
+    from oatmeal.core import kernels
 
-    formula_kernel.warm()
-    tonemaps.warm()
     shared_reader().warm()
 
     if kernels.threading_layer() == "workqueue":

@@ -3,58 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 from urllib.parse import unquote
 
 from flask import Blueprint, request
 
 from oatmeal.library import photographs, series
-from oatmeal.library.errors import Invalid
 from oatmeal.photofile.errors import TooLarge
-from oatmeal.web.app import services
+from oatmeal.web.parsing import Reply, body, numbers, text
+from oatmeal.web.services import services
 
 api = Blueprint("api", __name__, url_prefix="/api")
 
-#: A JSON body is refused above this size.
-MAX_JSON_BYTES = 8_000_000
-
 _CHUNK = 1 << 20
-
-Reply = dict[str, Any]
-
-
-def body() -> dict[str, Any]:
-    """The request's JSON object; raises :class:`Invalid`."""
-    if (request.content_length or 0) > MAX_JSON_BYTES:
-        raise Invalid("The request is larger than 8 MB.")
-    document = request.get_json(silent=True)
-    if not isinstance(document, dict):
-        raise Invalid("The request must be a JSON object.")
-    return document
-
-
-def text(document: dict[str, Any], key: str) -> str:
-    """A text of the request."""
-    value = document.get(key)
-    if not isinstance(value, str):
-        raise Invalid(f"{key} must be a text.")
-    return value
-
-
-def number(document: dict[str, Any], key: str) -> int:
-    """A whole number of the request."""
-    value = document.get(key)
-    if type(value) is not int:
-        raise Invalid(f"{key} must be a whole number.")
-    return value
-
-
-def numbers(document: dict[str, Any], key: str) -> list[int]:
-    """A list of whole numbers of the request."""
-    value = document.get(key)
-    if not isinstance(value, list) or any(type(item) is not int for item in value):
-        raise Invalid(f"{key} must be a list of whole numbers.")
-    return value
 
 
 @api.post("/series")

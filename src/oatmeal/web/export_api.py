@@ -12,9 +12,8 @@ from oatmeal.exports import batches
 from oatmeal.exports.finished import USUAL_PATTERN
 from oatmeal.library.errors import Missing
 from oatmeal.photofile.encode import SUFFIX_OF
-from oatmeal.web.api import Reply, body, numbers, text
-from oatmeal.web.app import services
-from oatmeal.web.rendering import output_of
+from oatmeal.web.parsing import Reply, body, numbers, output_of, text
+from oatmeal.web.services import services
 
 export_api = Blueprint("exports", __name__)
 

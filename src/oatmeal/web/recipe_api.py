@@ -9,12 +9,11 @@ from typing import Any
 
 from flask import Blueprint, Response, render_template, request, send_file
 
-from oatmeal.core import carry
-from oatmeal.core.recipe import read
+from oatmeal.core.recipe import carry, read
 from oatmeal.library import photographs, recipes, series, versions
 from oatmeal.library.errors import Invalid
-from oatmeal.web.api import Reply, body, number, text
-from oatmeal.web.app import services
+from oatmeal.web.parsing import Reply, body, number, text
+from oatmeal.web.services import services
 
 recipe_api = Blueprint("recipes", __name__)
 

@@ -9,17 +9,19 @@ from typing import Any
 
 from flask import Blueprint, Response, request, send_file
 
-from oatmeal.core import ranges, strip
-from oatmeal.core.points import BUDGET
+from oatmeal.core.colour import ranges
 from oatmeal.core.recipe import from_document
+from oatmeal.core.seeing import strip
+from oatmeal.core.seeing.points import BUDGET
 from oatmeal.exports.finished import FinishedFile, finished_file
 from oatmeal.library import photographs, versions
+from oatmeal.library.desk import Desk
 from oatmeal.library.errors import Invalid
-from oatmeal.library.workbench import LAYERS, Desk, Request, Strip
+from oatmeal.library.requests import LAYERS, Request, Strip
 from oatmeal.photofile import encode
 from oatmeal.photofile.encode import MIMETYPES, Output
-from oatmeal.web.api import body, number, text
-from oatmeal.web.app import services
+from oatmeal.web.parsing import body, number, output_of, share, text
+from oatmeal.web.services import services
 
 rendering = Blueprint("rendering", __name__)
 
@@ -38,6 +40,7 @@ def frame(photograph_id: int) -> Response:
         {
             "width": made.width,
             "height": made.height,
+            "size": made.size,
             "region": made.region,
             "layers": [[name, 1 if layer.ndim == 2 else 3] for name, layer in made.layers],
             "figures": made.figures,
@@ -77,7 +80,7 @@ def _pins(wanted: Any) -> list[tuple[float, float]]:
         raise Invalid(f"There can be {versions.MAX_PINS} pins at the most.")
     if any(not isinstance(place, list) or len(place) != 2 for place in wanted):
         raise Invalid("A place is two numbers from 0 to 1.")
-    return [(_share(x), _share(y)) for x, y in wanted]
+    return [(share(x), share(y)) for x, y in wanted]
 
 
 def _touched(wanted: Any) -> tuple[float, float] | int | None:
@@ -85,13 +88,7 @@ def _touched(wanted: Any) -> tuple[float, float] | int | None:
         return wanted
     if not isinstance(wanted, list) or len(wanted) != 2:
         raise Invalid("touched must be a place or the number of a picked colour.")
-    return _share(wanted[0]), _share(wanted[1])
-
-
-def _share(value: Any) -> float:
-    if type(value) not in (int, float) or not 0 <= value <= 1:
-        raise Invalid("A place is two numbers from 0 to 1.")
-    return float(value)
+    return share(wanted[0]), share(wanted[1])
 
 
 def _strip(document: dict[str, Any]) -> Strip | None:
@@ -116,7 +113,7 @@ def spot(photograph_id: int) -> dict[str, Any]:
     """What lies at a place: its colour, and how each lift moves for one stop there."""
     document = body()
     recipe = from_document(document.get("recipe"))
-    place = _share(document.get("x")), _share(document.get("y"))
+    place = share(document.get("x")), share(document.get("y"))
     return asdict(_desk(photograph_id).spot(recipe, *place))
 
 
@@ -212,7 +209,7 @@ def look(version_id: int) -> Response:
     """
     document = body()
     made = _finished(version_id, output_of(document))
-    x, y = _share(document.get("x", 0.5)), _share(document.get("y", 0.5))
+    x, y = share(document.get("x", 0.5)), share(document.get("y", 0.5))
     part = encode.part_as_png(
         made.path, x, y, number(document, "width"), number(document, "height")
     )
@@ -221,26 +218,6 @@ def look(version_id: int) -> Response:
 
 def _typed(value: str) -> int | str:
     return int(value) if value.isdecimal() else value
-
-
-def output_of(document: dict[str, Any]) -> Output:
-    """The wanted form; raises PhotoFileError with what is wrong, or :class:`Invalid`."""
-    size = document.get("size") or None
-    chosen = document.get("format", "jpeg")
-    if not isinstance(chosen, str):
-        raise Invalid("format must be a text.")
-    return Output(
-        chosen,
-        number({"depth": 8} | document, "depth"),
-        str(document.get("channels", "grey")),
-        number({"quality": 92} | document, "quality"),
-        number(document, "size") if size is not None else None,
-        str(document.get("metadata", "keep")),
-        number({"resolution": 300} | document, "resolution"),
-        str(document.get("sharpen", "off")),
-        number({"sharpen_amount": 50} | document, "sharpen_amount"),
-        str(document.get("beside", "nothing")),
-    )
 
 
 def _finished(version_id: int, output: Output) -> FinishedFile:

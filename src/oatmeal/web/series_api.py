@@ -10,8 +10,8 @@ from oatmeal.core.recipe import from_document
 from oatmeal.library import applying, photographs, versions
 from oatmeal.library.applying import Wish
 from oatmeal.library.errors import Invalid
-from oatmeal.web.api import Reply, body, number, numbers, text
-from oatmeal.web.app import services
+from oatmeal.web.parsing import Reply, body, number, numbers, text
+from oatmeal.web.services import services
 
 series_api = Blueprint("series_api", __name__, url_prefix="/api")
 

@@ -6,11 +6,10 @@ from typing import Any
 
 from flask import Blueprint
 
-from oatmeal.core import words
-from oatmeal.core.recipe import from_document
+from oatmeal.core.recipe import from_document, words
 from oatmeal.library import history, photographs, versions
-from oatmeal.web.api import Reply, body, number, numbers, text
-from oatmeal.web.app import services
+from oatmeal.web.parsing import Reply, body, number, numbers, text
+from oatmeal.web.services import services
 
 version_api = Blueprint("versions", __name__, url_prefix="/api")
 

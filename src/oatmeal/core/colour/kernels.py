@@ -1,0 +1,180 @@
+"""Compiled loops of colour science: luminance, OKLab, display codes, look-ups.
+
+Rows of colour are first taken apart where that lets the compiler work on eight pixels at a time.
+Plain numpy twins live in the tests.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Any, Final
+
+import numpy as np
+from numba import prange
+from numpy.typing import NDArray
+
+from oatmeal.core.colour.lanes import (
+    DECODE_TABLE,
+    decode_row,
+    encode_one,
+    hue_steps,
+    oklab,
+    parallel,
+)
+from oatmeal.core.colour.spaces import LUMINANCE_WEIGHTS
+
+_f = np.float32
+_RED_Y, _GREEN_Y, _BLUE_Y = (_f(weight) for weight in LUMINANCE_WEIGHTS)
+
+#: Digest of lanes.py, see there.
+LANES: Final = "3cdc9cad1436"
+
+Plane = NDArray[np.float32]
+Colour = NDArray[np.float32]
+
+
+@parallel
+def _luminance(rgb, out):  # type: ignore[no-untyped-def]
+    for y in prange(rgb.shape[0]):
+        for x in range(rgb.shape[1]):
+            value = _RED_Y * rgb[y, x, 0] + _GREEN_Y * rgb[y, x, 1] + _BLUE_Y * rgb[y, x, 2]
+            out[y, x] = max(value, _f(0.0))
+
+
+@parallel
+def _colours(rgb, lightness, a_axis, b_axis):  # type: ignore[no-untyped-def]
+    for y in prange(rgb.shape[0]):
+        width = rgb.shape[1]
+        red = np.empty(width, np.float32)
+        green = np.empty(width, np.float32)
+        blue = np.empty(width, np.float32)
+        for x in range(width):
+            red[x], green[x], blue[x] = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
+        for x in range(width):
+            light, a, b = oklab(red[x], green[x], blue[x])
+            lightness[y, x] = light
+            a_axis[y, x] = a
+            b_axis[y, x] = b
+
+
+@parallel
+def _polar(a_axis, b_axis, hue, chroma):  # type: ignore[no-untyped-def]
+    for y in prange(hue.shape[0]):
+        for x in range(hue.shape[1]):
+            a, b = a_axis[y, x], b_axis[y, x]
+            hue[y, x] = hue_steps(a, b)
+            chroma[y, x] = math.sqrt(a * a + b * b)
+
+
+@parallel
+def _display(rgb, out):  # type: ignore[no-untyped-def]
+    for y in prange(rgb.shape[0]):
+        row, shown = rgb[y].reshape(-1), out[y].reshape(-1)
+        for i in range(row.shape[0]):
+            value = min(max(row[i], _f(0.0)), _f(1.0))
+            shown[i] = encode_one(value) * _f(255.0) + _f(0.5)
+
+
+@parallel
+def _encode(light, out):  # type: ignore[no-untyped-def]
+    for y in prange(light.shape[0]):
+        line, result = light[y], out[y]
+        for x in range(line.shape[0]):
+            result[x] = encode_one(min(max(line[x], _f(0.0)), _f(1.0)))
+
+
+@parallel
+def _decode(encoded, table, out):  # type: ignore[no-untyped-def]
+    for y in prange(encoded.shape[0]):
+        decode_row(encoded[y], table, out[y])
+
+
+@parallel
+def _look_up(codes, table, out):  # type: ignore[no-untyped-def]
+    for y in prange(codes.shape[0]):
+        for x in range(codes.shape[1]):
+            for channel in range(codes.shape[2]):
+                out[y, x, channel] = table[codes[y, x, channel]]
+
+
+@parallel
+def _look_up_sum(codes, tables, out):  # type: ignore[no-untyped-def]
+    for y in prange(codes.shape[0]):
+        for x in range(codes.shape[1]):
+            red, green, blue = codes[y, x, 0], codes[y, x, 1], codes[y, x, 2]
+            for channel in range(3):
+                value = tables[0, red, channel] + tables[1, green, channel]
+                out[y, x, channel] = value + tables[2, blue, channel]
+
+
+def luminance(rgb_linear: Colour) -> Plane:
+    """Luminance Y of linear colour ``(H, W, 3)``, clamped at 0 (IEC 61966-2-1)."""
+    out = plane_of(rgb_linear)
+    _luminance(rgb_linear, out)
+    return out
+
+
+def colours(rgb_linear: Colour) -> tuple[Plane, Plane, Plane]:
+    """OKLab L, a and b (Ottosson 2020) of linear colour ``(H, W, 3)``, as planes."""
+    planes = plane_of(rgb_linear), plane_of(rgb_linear), plane_of(rgb_linear)
+    _colours(rgb_linear, *planes)
+    return planes
+
+
+def polar(a_axis: Plane, b_axis: Plane) -> tuple[Plane, Plane]:
+    """Hue (in steps of 360 / HUE_TABLE_SIZE degrees) and chroma of OKLab a and b."""
+    hue, chroma = np.empty_like(a_axis), np.empty_like(a_axis)
+    _polar(a_axis, b_axis, hue, chroma)
+    return hue, chroma
+
+
+def display(rgb_linear: Colour) -> NDArray[np.uint8]:
+    """8-bit sRGB codes of linear colour ``(H, W, 3)``, clipped to the gamut, for a screen."""
+    out = np.empty(rgb_linear.shape, dtype=np.uint8)
+    _display(rgb_linear, out)
+    return out
+
+
+def encoded(light: Plane) -> Plane:
+    """sRGB-encoded values of linear light ``(H, W)``, clipped to 0 to 1."""
+    out = np.empty_like(light)
+    _encode(light, out)
+    return out
+
+
+def decoded(values: Plane) -> Plane:
+    """Linear light of sRGB-encoded values ``(H, W)``, clamped at 0."""
+    out = np.empty_like(values)
+    _decode(values, DECODE_TABLE, out)
+    return out
+
+
+def look_up(codes: NDArray[Any], tables: Plane) -> Colour:
+    """Linear colour of integer codes.
+
+    Parameters
+    ----------
+    codes : uint8 or uint16 (H, W, 3)
+    tables : float32 (N,) or (3, N, 3)
+        One table for every channel, or what each channel's code adds to linear red, green, blue.
+    """
+    out = np.empty(codes.shape, dtype=np.float32)
+    (_look_up if tables.ndim == 1 else _look_up_sum)(codes, tables, out)
+    return out
+
+
+def plane_of(rgb: Colour) -> Plane:
+    """An empty plane of a picture's size."""
+    return np.empty(rgb.shape[:2], dtype=np.float32)
+
+
+def warm() -> None:
+    """Compile, or load from the cache, so that no drag waits for it."""
+    rgb = np.full((2, 2, 3), 0.5, dtype=np.float32)
+    decoded(encoded(luminance(rgb)))
+    display(rgb)
+    polar(*colours(rgb)[1:])
+    for dtype in (np.uint8, np.uint16):
+        codes = np.zeros((2, 2, 3), dtype=dtype)
+        look_up(codes, np.zeros(16, dtype=np.float32))
+        look_up(codes, np.zeros((3, 4, 3), dtype=np.float32))

@@ -1,0 +1,164 @@
+"""Arithmetic for the kernels: small functions that are built into their loops.
+
+They hold no branch that would keep the compiler from working on eight pixels at a time. The sRGB
+curve is computed from cube roots; its inverse is read from a table with linear interpolation inside
+0 to 1. Errors stay below 3e-7 of the scale.
+
+numba caches a compiled loop by the file of that loop alone: whoever changes this file renews
+``LANES`` in the modules that use it (a test compares).
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Any, Final
+
+import numba
+import numpy as np
+from numba import types
+from numba.extending import overload
+
+from oatmeal.core.colour.ranges import HUE_TABLE_SIZE
+from oatmeal.core.colour.spaces import LMS_TO_OKLAB, SRGB_TO_LMS
+from oatmeal.core.colour.spaces import decode_srgb as _decode_exact
+
+_f = np.float32
+_N: Final = 8192
+#: Light of evenly spaced encoded values, 0 to 1 and one more.
+DECODE_TABLE: Final = _decode_exact(np.arange(_N + 2) / _N).astype(_f)
+_PLACES: Final = _f(_N)
+
+_L0, _L1, _L2, _M0, _M1, _M2, _S0, _S1, _S2 = (_f(value) for value in SRGB_TO_LMS.ravel())
+_K0, _K1, _K2, _A0, _A1, _A2, _B0, _B1, _B2 = (_f(value) for value in LMS_TO_OKLAB.ravel())
+
+#: Arc tangent on 0 to 1, error below 1e-5 (Abramowitz and Stegun 1964, 4.4.49), in hue steps.
+_ATAN1, _ATAN3, _ATAN5, _ATAN7, _ATAN9 = (
+    _f(value * HUE_TABLE_SIZE / (2 * math.pi))
+    for value in (0.9998660, -0.3302995, 0.1801410, -0.0851330, 0.0208351)
+)
+_TURN: Final = _f(HUE_TABLE_SIZE)
+_HALF_TURN: Final = _f(HUE_TABLE_SIZE / 2)
+_QUARTER_TURN: Final = _f(HUE_TABLE_SIZE / 4)
+
+#: Taylor series of 2**x on -0.5 to 0.5, error below 2e-7.
+_E1, _E2, _E3, _E4, _E5, _E6 = (
+    _f(math.log(2) ** n / math.factorial(n)) for n in (1, 2, 3, 4, 5, 6)
+)
+
+#: First guess of a cube root from a third of the float's bits (constant from memory; the
+#: iterations after it remove its error).
+_CUBE_ROOT_BITS: Final = np.int32(709921077)
+
+_inline: Any = numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")
+
+#: One pass over a picture: rows in parallel, without holding the interpreter, cached on disk.
+parallel: Any = numba.njit(
+    parallel=True, nogil=True, cache=True, error_model="numpy", fastmath={"contract", "arcp", "nsz"}
+)
+
+
+def at(setting, y, x):  # type: ignore[no-untyped-def]
+    """A setting's value at a pixel: a number, a map ``(H, W)``, or nothing, which is 0."""
+    return setting[y, x] if isinstance(setting, np.ndarray) else setting or _f(0.0)
+
+
+@overload(at, inline="always")
+def _at(setting, y, x):  # type: ignore[no-untyped-def]
+    if isinstance(setting, types.Array):
+        return lambda setting, y, x: setting[y, x]
+    if isinstance(setting, types.NoneType | types.Omitted):
+        return lambda setting, y, x: _f(0.0)
+    return lambda setting, y, x: setting
+
+
+@_inline
+def cube_root(value):  # type: ignore[no-untyped-def]
+    """Cube root by two Halley steps; works on many values at once."""
+    size = np.float32(abs(value) + _f(1e-30))
+    third = np.int32(np.float32(size.view(np.int32)) * _f(1.0 / 3.0))
+    root = np.int32(third + _CUBE_ROOT_BITS).view(np.float32)
+    cube = root * root * root
+    root = root * (cube + size + size) / (cube + cube + size)
+    cube = root * root * root
+    root = root * (cube + size + size) / (cube + cube + size)
+    return math.copysign(root, value)
+
+
+@_inline
+def encode_one(linear):  # type: ignore[no-untyped-def]
+    """sRGB encoding of linear light of any size: x ** (1 / 2.4) is cbrt(x) * cbrt(x) ** (1 / 4)."""
+    size = abs(linear)
+    root = cube_root(size)
+    power = _f(1.055) * (root * math.sqrt(math.sqrt(root))) - _f(0.055)
+    return math.copysign(power if size > _f(0.0031308) else _f(12.92) * size, linear)
+
+
+@_inline
+def decode_inside(encoded, table):  # type: ignore[no-untyped-def]
+    """Light of an encoded value, clamped to 0 to 1."""
+    place = min(max(encoded, _f(0.0)), _f(1.0)) * _PLACES
+    index = np.int32(place)
+    return table[index] + (table[index + 1] - table[index]) * (place - _f(index))
+
+
+@_inline
+def decode_row(row, table, out):  # type: ignore[no-untyped-def]
+    """Light of many encoded values, clamped at 0; without a branch where none is beyond 1."""
+    largest = _f(0.0)
+    for i in range(row.shape[0]):
+        largest = max(largest, row[i])
+    for i in range(row.shape[0]):
+        out[i] = decode_inside(row[i], table)
+    if largest > _f(1.0):
+        for i in range(row.shape[0]):
+            if row[i] > _f(1.0):
+                out[i] = ((row[i] + _f(0.055)) / _f(1.055)) ** _f(2.4)
+
+
+@_inline
+def oklab(red, green, blue):  # type: ignore[no-untyped-def]
+    """OKLab of linear sRGB (Ottosson 2020)."""
+    long = cube_root(_L0 * red + _L1 * green + _L2 * blue)
+    medium = cube_root(_M0 * red + _M1 * green + _M2 * blue)
+    short = cube_root(_S0 * red + _S1 * green + _S2 * blue)
+    light = _K0 * long + _K1 * medium + _K2 * short
+    a_axis = _A0 * long + _A1 * medium + _A2 * short
+    b_axis = _B0 * long + _B1 * medium + _B2 * short
+    return light, a_axis, b_axis
+
+
+@_inline
+def hue_steps(a_axis, b_axis):  # type: ignore[no-untyped-def]
+    """Angle of OKLab a and b in steps of the hue table."""
+    across, along = abs(a_axis), abs(b_axis)
+    t = min(across, along) / (max(across, along) + _f(1e-30))
+    u = t * t
+    place = t * (_ATAN1 + u * (_ATAN3 + u * (_ATAN5 + u * (_ATAN7 + u * _ATAN9))))
+    place = _QUARTER_TURN - place if along > across else place
+    place = _HALF_TURN - place if a_axis < _f(0.0) else place
+    return _TURN - place if b_axis < _f(0.0) else place
+
+
+@_inline
+def exp2(stops):  # type: ignore[no-untyped-def]
+    """Two to the power of -100 to 100; exactly 1 at 0."""
+    whole = np.int32(stops + _f(128.5)) - np.int32(128)
+    part = stops - _f(whole)
+    series = _E1 + part * (_E2 + part * (_E3 + part * (_E4 + part * (_E5 + part * _E6))))
+    scale = np.int32((np.int32(whole) + np.int32(127)) << np.int32(23)).view(np.float32)
+    return (_f(1.0) + part * series) * scale
+
+
+@_inline
+def log2_one(value):  # type: ignore[no-untyped-def]
+    """Logarithm of a positive number: its exponent, and a series for the rest."""
+    bits = np.float32(value).view(np.int32)
+    whole = np.int32(bits >> np.int32(23)) - np.int32(127)
+    rest = np.int32((bits & np.int32(0x7FFFFF)) | np.int32(0x3F800000)).view(np.float32)
+    large = rest > _f(1.41421356)
+    rest = rest * _f(0.5) if large else rest
+    exponent = _f(whole) + _f(1.0) if large else _f(whole)
+    t = (rest - _f(1.0)) / (rest + _f(1.0))
+    u = t * t
+    series = _f(1.0) + u * (_f(1 / 3) + u * (_f(1 / 5) + u * (_f(1 / 7) + u * _f(1 / 9))))
+    return exponent + _f(2.0 / math.log(2)) * t * series

@@ -1,0 +1,93 @@
+"""Quantising: encoded values become codes, the last thing that happens to a picture."""
+
+from __future__ import annotations
+
+from typing import Any, Final
+
+import numpy as np
+from numba import prange
+from numpy.typing import NDArray
+
+from oatmeal.core.colour.lanes import parallel
+
+_f = np.float32
+
+Depth = type[np.uint8] | type[np.uint16]
+
+#: Steps of the low-discrepancy sequence in 32-bit fractions of one: the powers of the inverse of
+#: the plastic number (M. Roberts, "The Unreasonable Effectiveness of Quasirandom Sequences", 2018).
+_STEP_X: Final = np.uint32(3242174889)
+_STEP_Y: Final = np.uint32(2447445414)
+
+
+@parallel
+def _quantise(encoded, top, out):  # type: ignore[no-untyped-def]
+    for y in prange(encoded.shape[0]):
+        line, codes = encoded[y], out[y]
+        for i in range(line.shape[0]):
+            value = min(max(line[i], _f(0.0)), _f(1.0))
+            codes[i] = value * top + _f(0.5)
+
+
+@parallel
+def _dither(encoded, top, left, upper, channels, out):  # type: ignore[no-untyped-def]
+    for y in prange(encoded.shape[0]):
+        line, codes = encoded[y], out[y]
+        down = np.uint32(y + upper) * _STEP_Y
+        for i in range(line.shape[0]):
+            place = np.uint32(np.uint32(i // channels + left) * _STEP_X + down)
+            # from 1/512 to 511/512, so that what lies on a code stays there
+            threshold = (_f(place >> np.uint32(24)) + _f(0.5)) * _f(1.0 / 256.0)
+            value = min(max(line[i], _f(0.0)), _f(1.0))
+            codes[i] = value * top + threshold
+
+
+def quantised(
+    encoded: NDArray[np.float32],
+    dtype: Depth,
+    *,
+    dither: bool = False,
+    corner: tuple[int, int] = (0, 0),
+) -> NDArray[Any]:
+    """Codes of encoded values.
+
+    Parameters
+    ----------
+    encoded : float32 (H, W) or (H, W, 3)
+        0 to 1; what lies beyond is clipped.
+    dtype : numpy.uint8 or numpy.uint16
+        Depth of the codes.
+    dither : bool
+        Spread the rounding over neighbouring pixels instead of rounding each to the nearest, so
+        that slow gradients show no steps: by less than half a code either way, the same every time.
+        Values that lie on a code keep it.
+    corner : (x, y)
+        Where a part lies in the whole, so that parts and whole agree.
+
+    Returns
+    -------
+    uint8 or uint16, of the shape of ``encoded``
+
+    Examples
+    --------
+    >>> quantised(np.array([[0.0, 0.5, 1.0]], np.float32), np.uint8).tolist()
+    [[0, 128, 255]]
+    """
+    out: NDArray[Any] = np.empty(encoded.shape, dtype=dtype)
+    channels = 1 if encoded.ndim == 2 else encoded.shape[2]
+    lines = np.ascontiguousarray(encoded).reshape(len(encoded), -1)
+    codes = out.reshape(len(out), -1)
+    top = _f(np.iinfo(dtype).max)
+    if dither:
+        _dither(lines, top, corner[0], corner[1], channels, codes)
+    else:
+        _quantise(lines, top, codes)
+    return out
+
+
+def warm() -> None:
+    """Compile, or load from the cache."""
+    plane = np.zeros((2, 2), dtype=np.float32)
+    for dtype in (np.uint8, np.uint16):
+        quantised(plane, dtype)
+    quantised(plane, np.uint8, dither=True)

@@ -1,0 +1,169 @@
+"""Runs a compiled formula over a picture: all instructions on one row while it is in the cache."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, Final
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core.colour.lanes import (
+    DECODE_TABLE,
+    cube_root,
+    decode_row,
+    encode_one,
+    hue_steps,
+    oklab,
+)
+from oatmeal.core.colour.ranges import HUE_TABLE_SIZE
+from oatmeal.core.recipe.formula import CODES, VARIABLES, Program
+
+_f = np.float32
+
+#: Digest of lanes.py, see there.
+LANES: Final = "3cdc9cad1436"
+
+#: A formula's grey is kept within this, encoded; what is no number becomes black.
+TOP: Final = _f(4.0)
+
+_NUMBER, _VARIABLE, _NEGATE = CODES["number"], CODES["variable"], CODES["negate"]
+_ADD, _SUBTRACT, _MULTIPLY, _DIVIDE, _POWER = (CODES[sign] for sign in ("+", "-", "*", "/", "**"))
+_LT, _LE, _GT, _GE, _EQ, _NE = (CODES[sign] for sign in ("<", "<=", ">", ">=", "==", "!="))
+_MINIMUM, _MAXIMUM, _ABS, _SQRT = (CODES[n] for n in ("minimum", "maximum", "abs", "sqrt"))
+_LOG, _EXP, _WHERE, _CLIP = (CODES[n] for n in ("log", "exp", "where", "clip"))
+_DEGREES: Final = _f(360.0 / HUE_TABLE_SIZE)
+
+
+_parallel: Any = numba.njit(
+    parallel=True, nogil=True, cache=True, error_model="numpy", fastmath={"contract", "arcp"}
+)
+
+
+@_parallel
+def _run(rgb, codes, operands, depth, used, decode, out):  # type: ignore[no-untyped-def]
+    width = rgb.shape[1]
+    for y in numba.prange(rgb.shape[0]):
+        known = np.empty((10, width), np.float32)
+        stack = np.empty((depth, width), np.float32)
+        for channel in range(3):
+            for x in range(width):
+                known[3 + channel, x] = rgb[y, x, channel]
+            if used[channel]:
+                for x in range(width):
+                    known[channel, x] = encode_one(known[3 + channel, x])
+        if used[6] or used[7]:
+            for x in range(width):
+                light = _f(0.2126) * known[3, x] + _f(0.7152) * known[4, x]
+                light = max(light + _f(0.0722) * known[5, x], _f(0.0))
+                known[6, x] = light
+                dark = light * _f(841.0 / 108.0) + _f(4.0 / 29.0)
+                root = cube_root(light) if light > _f(0.008856452) else dark
+                known[7, x] = _f(1.16) * root - _f(0.16)
+        if used[8] or used[9]:
+            for x in range(width):
+                _, a_axis, b_axis = oklab(known[3, x], known[4, x], known[5, x])
+                known[8, x] = hue_steps(a_axis, b_axis) * _DEGREES
+                known[9, x] = math.sqrt(a_axis * a_axis + b_axis * b_axis)
+        top = -1
+        for place in range(codes.shape[0]):
+            code = codes[place]
+            if code == _NUMBER:
+                top += 1
+                stack[top, :] = operands[place]
+            elif code == _VARIABLE:
+                top += 1
+                stack[top, :] = known[int(operands[place]), :]
+            elif code in (_WHERE, _CLIP):
+                top -= 2
+                one, two, three = stack[top], stack[top + 1], stack[top + 2]
+                if code == _WHERE:
+                    for x in range(width):
+                        one[x] = two[x] if one[x] != _f(0.0) else three[x]
+                else:
+                    for x in range(width):
+                        one[x] = min(max(one[x], two[x]), three[x])
+            elif code in (_NEGATE, _ABS, _SQRT, _LOG, _EXP):
+                one = stack[top]
+                if code == _NEGATE:
+                    for x in range(width):
+                        one[x] = -one[x]
+                elif code == _ABS:
+                    for x in range(width):
+                        one[x] = abs(one[x])
+                elif code == _SQRT:
+                    for x in range(width):
+                        one[x] = math.sqrt(one[x])
+                elif code == _LOG:
+                    for x in range(width):
+                        one[x] = math.log(one[x])
+                else:
+                    for x in range(width):
+                        one[x] = math.exp(one[x])
+            else:
+                top -= 1
+                one, two = stack[top], stack[top + 1]
+                if code == _ADD:
+                    for x in range(width):
+                        one[x] += two[x]
+                elif code == _SUBTRACT:
+                    for x in range(width):
+                        one[x] -= two[x]
+                elif code == _MULTIPLY:
+                    for x in range(width):
+                        one[x] *= two[x]
+                elif code == _DIVIDE:
+                    for x in range(width):
+                        one[x] /= two[x]
+                elif code == _POWER:
+                    for x in range(width):
+                        one[x] = one[x] ** two[x]
+                elif code == _MINIMUM:
+                    for x in range(width):
+                        one[x] = min(one[x], two[x])
+                elif code == _MAXIMUM:
+                    for x in range(width):
+                        one[x] = max(one[x], two[x])
+                else:
+                    for x in range(width):
+                        p, q = one[x], two[x]
+                        true = (
+                            (code == _LT and p < q)
+                            or (code == _LE and p <= q)
+                            or (code == _GT and p > q)
+                            or (code == _GE and p >= q)
+                            or (code == _EQ and p == q)
+                            or (code == _NE and p != q)
+                        )
+                        one[x] = _f(1.0) if true else _f(0.0)
+        shown = stack[0]
+        for x in range(width):
+            value = shown[x]
+            shown[x] = min(max(value, _f(0.0)), TOP) if value == value else _f(0.0)
+        decode_row(shown, decode, out[y])
+
+
+def evaluate(rgb_linear: NDArray[np.float32], program: Program) -> NDArray[np.float32]:
+    """Linear grey of a formula over linear colour ``(H, W, 3)``.
+
+    The formula's value is an encoded grey, kept within 0 to 4; what is no number is black.
+    """
+    out = np.empty(rgb_linear.shape[:2], dtype=np.float32)
+    _run(
+        rgb_linear,
+        program.codes,
+        program.operands,
+        program.depth,
+        program.used(),
+        DECODE_TABLE,
+        out,
+    )
+    return out
+
+
+def warm() -> Any:
+    """Compile, or load from the cache."""
+    program = Program(np.array([_VARIABLE], np.int32), np.zeros(1, np.float32), 1)
+    assert len(VARIABLES) == 10
+    return evaluate(np.zeros((2, 2, 3), np.float32), program)

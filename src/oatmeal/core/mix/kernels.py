@@ -1,0 +1,221 @@
+"""Compiled loops of Mix: weighing the light, lifting ranges and picked colours."""
+
+from __future__ import annotations
+
+import math
+from typing import Final
+
+import numpy as np
+from numba import prange
+from numpy.typing import NDArray
+
+from oatmeal.core.colour.kernels import plane_of
+from oatmeal.core.colour.lanes import DECODE_TABLE, at, decode_row, encode_one, exp2, parallel
+from oatmeal.core.colour.ranges import HUE_TABLE_SIZE
+
+_f = np.float32
+_LOG2_E = _f(math.log2(math.e))
+
+#: Digest of lanes.py, see there.
+LANES: Final = "3cdc9cad1436"
+
+Plane = NDArray[np.float32]
+Colour = NDArray[np.float32]
+
+
+@parallel
+def _weighted_linear(rgb, red, green, blue, offset, decode, out):  # type: ignore[no-untyped-def]
+    for y in prange(rgb.shape[0]):
+        for x in range(rgb.shape[1]):
+            value = red * rgb[y, x, 0] + green * rgb[y, x, 1] + blue * rgb[y, x, 2]
+            out[y, x] = max(value, _f(0.0)) if offset == _f(0.0) else value
+        if offset != _f(0.0):
+            grey = np.empty(rgb.shape[1], np.float32)
+            for x in range(rgb.shape[1]):
+                grey[x] = encode_one(out[y, x]) + offset
+            decode_row(grey, decode, out[y])
+
+
+@parallel
+def _weighted_encoded(rgb, red, green, blue, offset, decode, out):  # type: ignore[no-untyped-def]
+    for y in prange(rgb.shape[0]):
+        shown = np.empty(rgb.shape[1] * 3, np.float32)
+        grey = np.empty(rgb.shape[1], np.float32)
+        row = rgb[y].reshape(-1)
+        for i in range(shown.shape[0]):
+            shown[i] = encode_one(row[i])
+        for x in range(rgb.shape[1]):
+            value = red * shown[3 * x] + green * shown[3 * x + 1] + blue * shown[3 * x + 2]
+            grey[x] = value + offset
+        decode_row(grey, decode, out[y])
+
+
+@parallel
+def _extremes(rgb, share_of_max, decode, out):  # type: ignore[no-untyped-def]
+    for y in prange(rgb.shape[0]):
+        low = np.empty(rgb.shape[1], np.float32)
+        high = np.empty(rgb.shape[1], np.float32)
+        grey = np.empty(rgb.shape[1], np.float32)
+        for x in range(rgb.shape[1]):
+            r, g, b = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
+            low[x], high[x] = min(r, g, b), max(r, g, b)
+        for x in range(rgb.shape[1]):
+            dark, light = encode_one(low[x]), encode_one(high[x])
+            grey[x] = dark + (light - dark) * share_of_max
+        decode_row(grey, decode, out[y])
+
+
+@parallel
+def _six(rgb, primaries, secondaries, decode, out):  # type: ignore[no-untyped-def]
+    for y in prange(rgb.shape[0]):
+        shown = np.empty(rgb.shape[1] * 3, np.float32)
+        grey = np.empty(rgb.shape[1], np.float32)
+        row = rgb[y].reshape(-1)
+        for i in range(shown.shape[0]):
+            shown[i] = encode_one(row[i])
+        for x in range(rgb.shape[1]):
+            r, g, b = shown[3 * x], shown[3 * x + 1], shown[3 * x + 2]
+            high = max(r, g, b)
+            low = min(r, g, b)
+            middle = max(min(r, g), min(max(r, g), b))
+            primary = primaries[0] if r == high else (primaries[1] if g == high else primaries[2])
+            # the secondary is named by the channel it lacks, the lowest one
+            lacking = secondaries[1] if g == low else secondaries[0]
+            secondary = secondaries[2] if b == low else lacking
+            grey[x] = low + (middle - low) * secondary + (high - middle) * primary
+        decode_row(grey, decode, out[y])
+
+
+@parallel
+def _lift(base, hue, chroma, table, low, high, more, out):  # type: ignore[no-untyped-def]
+    scale = _f(1.0) / (high - low)
+    last = np.int32(HUE_TABLE_SIZE - 1)
+    for y in prange(base.shape[0]):
+        for x in range(base.shape[1]):
+            t = min(max((chroma[y, x] - low) * scale, _f(0.0)), _f(1.0))
+            full = t * t * (_f(3.0) - _f(2.0) * t)
+            place = hue[y, x]
+            index = min(np.int32(place), last)
+            stops = table[index] + (table[index + 1] - table[index]) * (place - _f(index))
+            stops += at(more, y, x)
+            out[y, x] = base[y, x] * exp2(full * stops)
+
+
+@parallel
+def _lift_picked(base, lightness, a_axis, b_axis, picked, out):  # type: ignore[no-untyped-def]
+    for y in prange(base.shape[0]):
+        stops = np.zeros(base.shape[1], np.float32)
+        for place in range(picked.shape[0]):
+            light, a, b = picked[place, 0], picked[place, 1], picked[place, 2]
+            steep, lift = picked[place, 3] * _LOG2_E, picked[place, 4]
+            for x in range(base.shape[1]):
+                d0, d1, d2 = lightness[y, x] - light, a_axis[y, x] - a, b_axis[y, x] - b
+                far = min((d0 * d0 + d1 * d1 + d2 * d2) * steep, _f(60.0))
+                stops[x] += lift * exp2(-far)
+        for x in range(base.shape[1]):
+            out[y, x] = base[y, x] * exp2(stops[x])
+
+
+@parallel
+def _nearness(lightness, a_axis, b_axis, colour, out):  # type: ignore[no-untyped-def]
+    light, a, b, steep = colour[0], colour[1], colour[2], colour[3] * _LOG2_E
+    for y in prange(out.shape[0]):
+        for x in range(out.shape[1]):
+            d0, d1, d2 = lightness[y, x] - light, a_axis[y, x] - a, b_axis[y, x] - b
+            far = min((d0 * d0 + d1 * d1 + d2 * d2) * steep, _f(60.0))
+            out[y, x] = exp2(-far)
+
+
+def weighted(
+    rgb_linear: Colour, weights: tuple[float, float, float], offset: float, *, encoded: bool
+) -> Plane:
+    """Linear grey of weighted channels.
+
+    Parameters
+    ----------
+    rgb_linear : float32 (H, W, 3)
+    weights : three floats
+        Share of red, green and blue; 1.0 is all of it.
+    offset : float
+        Added to the encoded grey.
+    encoded : bool
+        Weigh sRGB-encoded channels (as luma does) instead of linear ones.
+    """
+    out = plane_of(rgb_linear)
+    kernel = _weighted_encoded if encoded else _weighted_linear
+    red, green, blue = (_f(weight) for weight in weights)
+    kernel(rgb_linear, red, green, blue, _f(offset), DECODE_TABLE, out)
+    return out
+
+
+def extremes(rgb_linear: Colour, share_of_max: float) -> Plane:
+    """Linear grey between the lowest (0) and the highest (1) encoded channel."""
+    out = plane_of(rgb_linear)
+    _extremes(rgb_linear, _f(share_of_max), DECODE_TABLE, out)
+    return out
+
+
+def six(
+    rgb_linear: Colour,
+    primaries: tuple[float, float, float],
+    secondaries: tuple[float, float, float],
+) -> Plane:
+    """Linear grey of six weighted colours: (red, green, blue), (cyan, magenta, yellow)."""
+    out = plane_of(rgb_linear)
+    pure, mixed = np.array(primaries, dtype=_f), np.array(secondaries, dtype=_f)
+    _six(rgb_linear, pure, mixed, DECODE_TABLE, out)
+    return out
+
+
+def lift(
+    base: Plane,
+    hue: Plane,
+    chroma: Plane,
+    table: Plane,
+    low: float,
+    high: float,
+    more: Plane | None = None,
+) -> Plane:
+    """Grey moved by the stops that ``table`` holds for its hue, faded in over chroma.
+
+    ``more``, float32 ``(H, W)``, adds stops of its own to every pixel.
+    """
+    out = np.empty_like(base)
+    _lift(base, hue, chroma, table, _f(low), _f(high), more, out)
+    return out
+
+
+def lift_picked(base: Plane, planes: tuple[Plane, Plane, Plane], picked: Plane) -> Plane:
+    """Grey moved by lifts of picked colours.
+
+    Parameters
+    ----------
+    base : float32 (H, W)
+    planes : three float32 (H, W)
+        OKLab L, a and b.
+    picked : float32 (n, 5)
+        For each colour OKLab, 1 / (2 reach^2), and the lift in stops.
+    """
+    out = np.empty_like(base)
+    _lift_picked(base, *planes, picked, out)
+    return out
+
+
+def nearness(planes: tuple[Plane, Plane, Plane], colour: Plane) -> Plane:
+    """``exp(-d^2 / (2 reach^2))`` for OKLab planes and one row as :func:`lift_picked` takes."""
+    out = np.empty_like(planes[0])
+    _nearness(*planes, colour, out)
+    return out
+
+
+def warm() -> None:
+    """Compile, or load from the cache, so that no drag waits for it."""
+    rgb = np.full((2, 2, 3), 0.5, dtype=np.float32)
+    base = weighted(rgb, (0.3, 0.6, 0.1), 0.0, encoded=True)
+    weighted(rgb, (0.3, 0.6, 0.1), 0.0, encoded=False)
+    extremes(rgb, 0.5)
+    six(rgb, (0.3, 0.6, 0.1), (0.7, 0.4, 0.9))
+    table = np.zeros(HUE_TABLE_SIZE + 1, dtype=np.float32)
+    lift(base, base, base, table, 0.005, 0.05)
+    lift_picked(base, (base, base, base), np.ones((1, 5), dtype=np.float32))
+    nearness((base, base, base), np.ones(5, dtype=np.float32))

@@ -1,0 +1,193 @@
+"""Mix: the grey that each colour becomes, from a base, eight lifts and picked colours."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core.colour import decode_srgb, encode_srgb, oklab, ranges
+from oatmeal.core.colour import kernels as colour_kernels
+from oatmeal.core.mix import formula_kernel, guard, kernels
+from oatmeal.core.mix.film import expose
+from oatmeal.core.mix.guard import Guarding
+from oatmeal.core.recipe import Base, Channels, Film, Formula, Mix, Picked, Plain, Six
+
+#: Weights of encoded red, green and blue for luma (ITU-R BT.601-7 and BT.709-6), and the average.
+_ENCODED_WEIGHTS = {
+    "luma-601": (0.299, 0.587, 0.114),
+    "luma-709": (0.2126, 0.7152, 0.0722),
+    "average": (1 / 3, 1 / 3, 1 / 3),
+}
+
+#: Where between the lowest and the highest channel a weighing stands.
+_SHARE_OF_MAX = {"lightest": 1.0, "darkest": 0.0, "middle": 0.5}
+
+
+@dataclass(frozen=True)
+class Analysis:
+    """The colours of a picture; they depend on the picture and the guard, not on the mix.
+
+    Attributes
+    ----------
+    lightness, a_axis, b_axis : float32 (H, W)
+        OKLab; a and b as the guard leaves them.
+    hue : float32 (H, W)
+        OKLCh hue in steps of ``360 / HUE_TABLE_SIZE`` degrees.
+    chroma : float32 (H, W)
+        OKLab chroma.
+    """
+
+    lightness: NDArray[np.float32]
+    a_axis: NDArray[np.float32]
+    b_axis: NDArray[np.float32]
+    hue: NDArray[np.float32]
+    chroma: NDArray[np.float32]
+
+
+def analyse(rgb_linear: NDArray[np.float32], guarding: Guarding | None = None) -> Analysis:
+    """OKLab (Ottosson 2020), hue and chroma of linear colour ``(H, W, 3)``.
+
+    Parameters
+    ----------
+    rgb_linear : float32 (H, W, 3)
+    guarding : Guarding, optional
+        Smooth a and b against blocks and noise.
+    """
+    lightness, a_axis, b_axis = colour_kernels.colours(rgb_linear)
+    if guarding is not None and guarding.strength > 0:
+        a_axis, b_axis = guard.guarded(lightness, a_axis, b_axis, guarding)
+    return Analysis(lightness, a_axis, b_axis, *colour_kernels.polar(a_axis, b_axis))
+
+
+def base_grey(rgb_linear: NDArray[np.float32], base: Base) -> NDArray[np.float32]:
+    """Weigh the light to a first grey.
+
+    Parameters
+    ----------
+    rgb_linear : float32 (H, W, 3)
+        Linear colour.
+    base : Plain, Channels, Six, Film or Formula
+        How to weigh.
+
+    Returns
+    -------
+    float32 (H, W)
+        Linear luminance, not negative.
+    """
+    if isinstance(base, Plain):
+        if base.weighing == "luminance":
+            return colour_kernels.luminance(rgb_linear)
+        if base.weighing in _SHARE_OF_MAX:
+            return kernels.extremes(rgb_linear, _SHARE_OF_MAX[base.weighing])
+        return kernels.weighted(rgb_linear, _ENCODED_WEIGHTS[base.weighing], 0.0, encoded=True)
+    if isinstance(base, Channels):
+        weights = (base.red / 100, base.green / 100, base.blue / 100)
+        encoded = base.light == "encoded"
+        return kernels.weighted(rgb_linear, weights, base.offset / 100, encoded=encoded)
+    if isinstance(base, Film):
+        return kernels.weighted(rgb_linear, expose(base).weights, 0.0, encoded=False)
+    if isinstance(base, Formula):
+        return formula_kernel.evaluate(rgb_linear, base.program())
+    return kernels.six(
+        rgb_linear,
+        (base.red / 100, base.green / 100, base.blue / 100),
+        (base.cyan / 100, base.magenta / 100, base.yellow / 100),
+    )
+
+
+def moves(mix: Mix) -> bool:
+    """True if any lift is not at rest."""
+    return any(mix.lifts.model_dump().values()) or any(
+        colour.on and colour.lift for colour in mix.picked
+    )
+
+
+def lifted(
+    base: NDArray[np.float32],
+    analysis: Analysis,
+    mix: Mix,
+    more: NDArray[np.float32] | None = None,
+) -> NDArray[np.float32]:
+    """Move ranges and picked colours: ``Y * 2 ** (s(C) * sum(lift_i * w_i(h)) + sum(picked))``.
+
+    Returns the same array where all lifts are at rest. Lifts of ranges never move neutral colours.
+
+    Parameters
+    ----------
+    base : float32 (H, W)
+        Linear luminance.
+    analysis : Analysis
+        Of the same picture.
+    mix : Mix
+    more : float32 (H, W), optional
+        Stops that areas add to the ranges' lifts, before neutral colours are left out.
+    """
+    grey = base
+    lifts = mix.lifts.model_dump()
+    if any(lifts.values()) or more is not None:
+        table = ranges.lift_table(lifts, mix.centres.model_dump())
+        full = ranges.full_chroma(mix.pale)
+        neutral = ranges.NEUTRAL_CHROMA
+        grey = kernels.lift(grey, analysis.hue, analysis.chroma, table, neutral, full, more)
+    picked = picked_table([colour for colour in mix.picked if colour.on and colour.lift])
+    if len(picked):
+        planes = analysis.lightness, analysis.a_axis, analysis.b_axis
+        grey = kernels.lift_picked(grey, planes, picked)
+    return grey
+
+
+def picked_table(picked: Sequence[Picked]) -> NDArray[np.float32]:
+    """Picked colours for the kernel, ``(n, 5)``: OKLab, 1 / (2 reach^2), lift in stops."""
+    rows = [(*picked_lab(colour.colour), 0.5 / colour.reach**2, colour.lift) for colour in picked]
+    return np.array(rows, dtype=np.float32).reshape(-1, 5)
+
+
+def picked_lab(hex_colour: str) -> NDArray[np.float64]:
+    """OKLab of ``#rrggbb``."""
+    codes = [int(hex_colour[place : place + 2], 16) for place in (1, 3, 5)]
+    return oklab(decode_srgb(np.array(codes) / 255))
+
+
+def at_pixels(analysis: Analysis, places: NDArray[np.int64]) -> Analysis:
+    """The analysis of some pixels alone, numbered in reading order, as planes ``(1, n)``."""
+    planes = (analysis.lightness, analysis.a_axis, analysis.b_axis, analysis.hue, analysis.chroma)
+    return Analysis(*(plane.reshape(1, -1)[:, places] for plane in planes))
+
+
+def reach(analysis: Analysis, colour: Picked) -> NDArray[np.float32]:
+    """How far every pixel belongs to a picked colour, 0 to 1: ``exp(-(d / reach)^2 / 2)``."""
+    planes = analysis.lightness, analysis.a_axis, analysis.b_axis
+    return kernels.nearness(planes, picked_table([colour])[0])
+
+
+def peak(mix: Mix, brightest: float = 1.0) -> float:
+    """Upper bound of the linear grey that colours with channels up to ``brightest`` can become.
+
+    Parameters
+    ----------
+    mix : Mix
+        The settings.
+    brightest : float
+        Highest linear channel of the prepared picture, where white is 1.0.
+    """
+    base = mix.base
+    bound = brightest
+    if isinstance(base, Channels):
+        positive = sum(max(0.0, share) for share in (base.red, base.green, base.blue)) / 100
+        if base.light == "linear":
+            positive = float(encode_srgb(positive * brightest))
+        else:
+            positive *= float(encode_srgb(brightest))
+        bound = float(decode_srgb(max(0.0, positive + base.offset / 100)))
+    elif isinstance(base, Formula):
+        bound = float(decode_srgb(formula_kernel.TOP))
+    elif isinstance(base, Six):
+        shares = (base.red, base.yellow, base.green, base.cyan, base.blue, base.magenta)
+        highest_share = max(100.0, *shares) / 100
+        bound = float(decode_srgb(highest_share * float(encode_srgb(brightest))))
+    highest_lift = max(0.0, *mix.lifts.model_dump().values())
+    highest_lift += sum(max(0.0, colour.lift) for colour in mix.picked if colour.on)
+    return float(bound * 2.0**highest_lift)

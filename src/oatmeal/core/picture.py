@@ -1,0 +1,227 @@
+"""Pictures: read in pieces, seen through a frame, reduced.
+
+A picture seen through a geometry is another picture with a size of its own. Whoever wants to know
+how large something is asks the framed picture, never the file.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, Final, Protocol
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+#: Rows of a picture that are held in floating point at a time.
+STRIP_ROWS: Final = 512
+
+Rectangle = tuple[int, int, int, int]
+
+
+class Picture(Protocol):
+    """A picture at its full size, read in pieces."""
+
+    @property
+    def width(self) -> int: ...
+
+    @property
+    def height(self) -> int: ...
+
+    @property
+    def auto_guard(self) -> float:
+        """Strength, 0 to 1, of the guard that the file's compression asks for."""
+
+    @property
+    def alpha(self) -> NDArray[Any] | None:
+        """How opaque each pixel is, uint8 or uint16 ``(H, W)``; None where all are."""
+
+    def linear(self, x: int, y: int, width: int, height: int) -> NDArray[np.float32]:
+        """Linear colour ``(height, width, 3)`` of the rectangle at ``x``, ``y``."""
+
+
+@dataclass(frozen=True)
+class Window:
+    """Which part of a picture an array is: ``x, y`` of its corner, and the whole's size."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+
+    @property
+    def place(self) -> tuple[float, float, float, float]:
+        """All four numbers."""
+        return self.x, self.y, self.width, self.height
+
+
+@dataclass(frozen=True, eq=False)
+class ArrayPicture:
+    """A picture that lies in memory already, such as a proxy.
+
+    Attributes
+    ----------
+    rgb_linear : float32 (H, W, 3)
+    """
+
+    rgb_linear: NDArray[np.float32]
+    auto_guard: float = 0.0
+    alpha: NDArray[Any] | None = field(default=None)
+
+    @property
+    def width(self) -> int:
+        return int(self.rgb_linear.shape[1])
+
+    @property
+    def height(self) -> int:
+        return int(self.rgb_linear.shape[0])
+
+    def linear(self, x: int, y: int, width: int, height: int) -> NDArray[np.float32]:
+        """The rectangle, a view of the array."""
+        return self.rgb_linear[y : y + height, x : x + width]
+
+
+class Geometry(Protocol):
+    """How a frame lies on the picture of the file."""
+
+    def size(self, width: int, height: int) -> tuple[int, int]:
+        """Width and height of the framed picture."""
+
+    def linear(self, picture: Picture, rectangle: Rectangle) -> NDArray[np.float32]:
+        """Linear colour of a rectangle ``(x, y, width, height)`` of the framed picture."""
+
+    def plane(self, plane: NDArray[Any]) -> NDArray[Any]:
+        """A plane ``(H, W)`` of the whole picture, such as its opacity, as it is framed."""
+
+
+@dataclass(frozen=True)
+class Turn:
+    """Quarter turns, clockwise; none at all is the picture as it is.
+
+    Exact: every pixel of the framed picture is one of the file.
+    """
+
+    quarters: int = 0
+
+    def size(self, width: int, height: int) -> tuple[int, int]:
+        """Width and height change places with every quarter."""
+        return (height, width) if self.quarters % 2 else (width, height)
+
+    def linear(self, picture: Picture, rectangle: Rectangle) -> NDArray[np.float32]:
+        """Read the rectangle where it lies in the file, and turn it."""
+        x, y, width, height = rectangle
+        for _ in range(self.quarters % 4):  # each step back to the file is a quarter against it
+            x, y, width, height = y, -x - width, height, width
+        # the corner now counts from where turning has left the file's own corner
+        x += picture.width if self.quarters % 4 in (2, 3) else 0
+        y += picture.height if self.quarters % 4 in (1, 2) else 0
+        return self.plane(picture.linear(x, y, width, height))
+
+    def plane(self, plane: NDArray[Any]) -> NDArray[Any]:
+        """A plane, or a colour picture, turned."""
+        return np.rot90(plane, -self.quarters)
+
+
+#: The frame of a picture that is taken as it is.
+AS_TAKEN: Final = Turn()
+
+
+@dataclass(frozen=True, eq=False)
+class Framed:
+    """A picture seen through a geometry: a picture with a size of its own."""
+
+    picture: Picture
+    geometry: Geometry
+
+    @property
+    def width(self) -> int:
+        return self.geometry.size(self.picture.width, self.picture.height)[0]
+
+    @property
+    def height(self) -> int:
+        return self.geometry.size(self.picture.width, self.picture.height)[1]
+
+    @property
+    def auto_guard(self) -> float:
+        return self.picture.auto_guard
+
+    @property
+    def alpha(self) -> NDArray[Any] | None:
+        """The opacity follows the frame."""
+        alpha = self.picture.alpha
+        return None if alpha is None else self.geometry.plane(alpha)
+
+    def linear(self, x: int, y: int, width: int, height: int) -> NDArray[np.float32]:
+        """Linear colour of a rectangle of the framed picture."""
+        return self.geometry.linear(self.picture, (x, y, width, height))
+
+
+def framed(picture: Picture, geometry: Geometry) -> Picture:
+    """A picture as it is framed; the picture itself where that is as it was taken."""
+    return picture if geometry == AS_TAKEN else Framed(picture, geometry)
+
+
+def proxy(picture: Picture, long_side: int) -> NDArray[np.float32]:
+    """The picture's linear colour, reduced to ``long_side`` by averaging light; never enlarged."""
+    width, height = fitted(picture.width, picture.height, long_side)
+    if (width, height) == (picture.width, picture.height):
+        return np.ascontiguousarray(picture.linear(0, 0, width, height))
+    reduction = Reduction(picture.width, picture.height, long_side, channels=3)
+    for top in range(0, picture.height, STRIP_ROWS):
+        rows = min(STRIP_ROWS, picture.height - top)
+        reduction.take(top, np.ascontiguousarray(picture.linear(0, top, picture.width, rows)))
+    return reduction.result()
+
+
+class Reduction:
+    """Reduces light that comes strip by strip, by averaging it over each new pixel's area.
+
+    Parameters
+    ----------
+    width, height : int
+        Of the whole.
+    long_side : int
+        Of the result; never enlarged.
+    channels : int
+        1 or 3.
+    """
+
+    def __init__(self, width: int, height: int, long_side: int, channels: int = 1) -> None:
+        self._size = fitted(width, height, long_side)
+        more = () if channels == 1 else (channels,)
+        self._narrow = np.empty((height, self._size[0], *more), dtype=np.float32)
+
+    def take(self, top: int, light: NDArray[np.float32]) -> None:
+        """Add the rows from ``top`` on, ``(rows, width)`` or ``(rows, width, 3)``."""
+        rows = light.shape[0]
+        target = self._narrow[top : top + rows]
+        cv2.resize(light, (self._size[0], rows), target, interpolation=cv2.INTER_AREA)
+
+    def result(self) -> NDArray[np.float32]:
+        """The reduced light, once every row was taken in."""
+        small = cv2.resize(self._narrow, self._size, interpolation=cv2.INTER_AREA)
+        return np.asarray(small, dtype=np.float32)
+
+
+def reduced(rgb_linear: NDArray[np.float32], long_side: int) -> NDArray[np.float32]:
+    """Linear colour ``(H, W, 3)`` reduced to ``long_side`` pixels; never enlarged."""
+    height, width = rgb_linear.shape[:2]
+    size = fitted(width, height, long_side)
+    if size == (width, height):
+        return rgb_linear
+    return np.asarray(cv2.resize(rgb_linear, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
+
+
+def fitted(width: int, height: int, long_side: int) -> tuple[int, int]:
+    """Width and height that fit ``long_side`` in the same proportion, at least 1 pixel each.
+
+    Examples
+    --------
+    >>> fitted(6000, 4000, 1500)
+    (1500, 1000)
+    """
+    longest = max(width, height)
+    if long_side >= longest:
+        return width, height
+    scale = long_side / longest
+    return max(1, round(width * scale)), max(1, round(height * scale))

@@ -1,0 +1,89 @@
+"""An order to the pipeline: a recipe as it acts, with the keys of all stages."""
+
+from __future__ import annotations
+
+from math import lcm
+from typing import Any, Final
+
+from oatmeal.core.areas.stages import STAGES as AREAS
+from oatmeal.core.mix.stages import STAGES as MIX
+from oatmeal.core.prepare.stages import STAGES as PREPARE
+from oatmeal.core.recipe import Recipe
+from oatmeal.core.stages import SOURCE, Place, Stage, table, value_of
+from oatmeal.core.tone.stages import STAGES as TONE
+
+#: Every stage by its name, in the order of the work.
+STAGES: Final = table(*PREPARE, *AREAS, *MIX, *TONE)
+
+#: The stage that a picture leaves the pipeline from.
+LAST: Final = "encoded"
+
+
+class Order:
+    """What is wanted of the pipeline: made once for a frame, good for all its pictures.
+
+    Attributes
+    ----------
+    given : Recipe
+        As it was given.
+    recipe : Recipe
+        As it acts: steps that are switched off are at rest.
+    """
+
+    def __init__(self, given: Recipe) -> None:
+        self.given = given
+        self.recipe = given.effective()
+        self._keys: dict[str, tuple[Any, ...]] = {SOURCE: (SOURCE,)}
+
+    @staticmethod
+    def of(wanted: Recipe | Order) -> Order:
+        """The order itself, or a new one for a recipe."""
+        return wanted if isinstance(wanted, Order) else Order(wanted)
+
+    def works(self, name: str) -> bool:
+        """False for a stage that is left out or at rest."""
+        one = STAGES[name]
+        return one.when(self.recipe) and one.works(self.recipe)
+
+    def key(self, name: str) -> tuple[Any, ...]:
+        """All that a stage's result depends on; of two equal keys the results are equal."""
+        found = self._keys.get(name)
+        if found is None:
+            found = self._keys[name] = self._made(STAGES[name])
+        return found
+
+    def _made(self, one: Stage) -> tuple[Any, ...]:
+        if not one.when(self.recipe):
+            return (one.name, None)
+        if not one.works(self.recipe):
+            return self.key(one.needs[0])
+        values = (value_of(self.recipe, path) for path in one.reads)
+        return (one.name, *values, *(self.key(need) for need in one.needs))
+
+    def margin(self, place: Place, name: str = LAST) -> int:
+        """Pixels round one that its result depends on, over all stages up to this one."""
+        if name == SOURCE or not STAGES[name].when(self.recipe):
+            return 0
+        one = STAGES[name]
+        if not one.works(self.recipe):
+            return self.margin(place, one.needs[0])
+        if one.whole:
+            return 0  # a part gets it from the whole
+        inner = max((self.margin(place, need) for need in one.needs), default=0)
+        return one.margin(self.recipe, place) + inner
+
+    def grid(self, place: Place) -> int:
+        """Parts of a picture begin at multiples of this."""
+        return lcm(*(one.grid(place) for one in STAGES.values() if self.works(one.name)))
+
+    def asks_whole(self) -> bool:
+        """True if some stage that works looks at the whole picture."""
+        return self._asks(LAST)
+
+    def _asks(self, name: str) -> bool:
+        if name == SOURCE or not STAGES[name].when(self.recipe):
+            return False
+        one = STAGES[name]
+        if not one.works(self.recipe):
+            return self._asks(one.needs[0])
+        return one.whole or any(self._asks(need) for need in one.needs)

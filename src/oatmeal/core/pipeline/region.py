@@ -1,0 +1,80 @@
+"""A rectangle of a picture, with what its neighbourhood stages need around it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core.finish.quantising import Depth
+from oatmeal.core.picture import Picture, Rectangle, Window
+from oatmeal.core.pipeline.order import Order
+from oatmeal.core.pipeline.work import Pipeline
+from oatmeal.core.recipe import Recipe
+from oatmeal.core.stages import Place
+
+
+class Region:
+    """A rectangle of a picture's own pixels.
+
+    Parameters
+    ----------
+    picture : Picture
+        As it is framed.
+    rectangle : (x, y, width, height)
+        Within the picture.
+    wanted : Recipe or Order
+        It says how much of the surroundings is read; :meth:`holds` tells whether that is enough for
+        another one.
+    whole : Pipeline, optional
+        On the whole picture at some size; stages that look at the whole run there.
+    scale : float
+        Pixels of this picture for one of the file.
+    """
+
+    def __init__(
+        self,
+        picture: Picture,
+        rectangle: Rectangle,
+        wanted: Recipe | Order,
+        whole: Pipeline | None = None,
+        scale: float = 1.0,
+    ) -> None:
+        x, y, width, height = rectangle
+        full = Window(0, 0, picture.width, picture.height)
+        self._place = Place(full, scale, picture.auto_guard)
+        order = Order.of(wanted)
+        self._margin, self._grid = order.margin(self._place), order.grid(self._place)
+        left, top = self._begin(x), self._begin(y)
+        right, bottom = self._end(x + width, picture.width), self._end(y + height, picture.height)
+        rgb = picture.linear(left, top, right - left, bottom - top)
+        within = None
+        if whole is not None:
+            within = (whole, Window(left, top, picture.width, picture.height))
+        self.pipeline = Pipeline(rgb, auto_guard=picture.auto_guard, scale=scale, within=within)
+        self._inside = (slice(y - top, y - top + height), slice(x - left, x - left + width))
+
+    def _begin(self, place: int) -> int:
+        return max(0, (place - self._margin) // self._grid * self._grid)
+
+    def _end(self, place: int, size: int) -> int:
+        return min(size, -(-(place + self._margin) // self._grid) * self._grid)
+
+    def holds(self, wanted: Recipe | Order) -> bool:
+        """True if enough of the surroundings was read for this recipe."""
+        order = Order.of(wanted)
+        fits = self._grid % order.grid(self._place) == 0
+        return fits and order.margin(self._place) <= self._margin
+
+    def encoded(self, wanted: Recipe | Order) -> NDArray[np.float32]:
+        """The rectangle's toned grey, encoded float32."""
+        return self.cut(self.pipeline.encoded(wanted))
+
+    def codes(self, wanted: Recipe | Order, dtype: Depth = np.uint8) -> NDArray[Any]:
+        """The finished grey of the rectangle."""
+        return self.cut(self.pipeline.codes(wanted, dtype))
+
+    def cut(self, plane: NDArray[Any]) -> NDArray[Any]:
+        """The rectangle's part of something computed with its surroundings."""
+        return np.ascontiguousarray(plane[self._inside])

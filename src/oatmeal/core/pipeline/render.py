@@ -1,0 +1,130 @@
+"""Whole pictures at their full size, strip by strip, and what is written of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core import prepare
+from oatmeal.core.colour import encode_srgb, kernels
+from oatmeal.core.finish import quantised
+from oatmeal.core.finish.quantising import Depth
+from oatmeal.core.picture import STRIP_ROWS, Picture, Reduction, fitted, framed, proxy
+from oatmeal.core.pipeline.order import Order
+from oatmeal.core.pipeline.region import Region
+from oatmeal.core.pipeline.work import WHOLE_SIDE, Pipeline
+from oatmeal.core.recipe import Recipe
+
+Progress = Callable[[float], None]
+
+
+def render(
+    picture: Picture,
+    recipe: Recipe,
+    dtype: Depth = np.uint8,
+    long_side: int | None = None,
+    progress: Progress = lambda share: None,
+) -> NDArray[Any]:
+    """Render a whole picture to codes; see :func:`rendered` for the parameters.
+
+    Returns
+    -------
+    uint8 or uint16 (H, W)
+        Eight bits are dithered.
+    """
+    finished = rendered(picture, recipe, long_side, progress)
+    return quantised(finished, dtype, dither=dtype is np.uint8)
+
+
+def rendered(
+    picture: Picture,
+    recipe: Recipe,
+    long_side: int | None = None,
+    progress: Progress = lambda share: None,
+) -> NDArray[np.float32]:
+    """Render a whole picture at its full size, strip by strip.
+
+    Parameters
+    ----------
+    picture : Picture
+        The file's; the recipe frames it.
+    recipe : Recipe
+        The settings.
+    long_side : int, optional
+        Reduce the result so that its longer side has this many pixels; never enlarges.
+    progress : callable
+        Called with the share that is done, 0 to 1; what it raises stops the work.
+
+    Returns
+    -------
+    float32 (H, W)
+        Encoded values, 0 to 1.
+    """
+    order = Order(recipe)
+    view = framed(picture, prepare.geometry(order.recipe))
+    reduce = long_side is not None and long_side < max(view.width, view.height)
+    reduction = Reduction(view.width, view.height, long_side) if reduce and long_side else None
+    out = np.empty((0 if reduction else view.height, view.width), dtype=np.float32)
+    whole = whole_of(view) if order.asks_whole() else None
+    for top in range(0, view.height, STRIP_ROWS):
+        rows = min(STRIP_ROWS, view.height - top)
+        strip = Region(view, (0, top, view.width, rows), order, whole).encoded(order)
+        if reduction is not None:
+            reduction.take(top, kernels.decoded(strip))
+        else:
+            out[top : top + rows] = strip
+        progress((top + rows) / view.height)
+    if reduction is not None:
+        return kernels.encoded(reduction.result())
+    return out
+
+
+def whole_of(picture: Picture) -> Pipeline:
+    """A pipeline on the whole of a picture, small enough to be looked at as a whole."""
+    small = proxy(picture, WHOLE_SIDE)
+    scale = max(small.shape[:2]) / max(picture.width, picture.height)
+    return Pipeline(small, auto_guard=picture.auto_guard, scale=scale)
+
+
+def render_colour(
+    picture: Picture,
+    recipe: Recipe,
+    dtype: Depth = np.uint8,
+    long_side: int | None = None,
+) -> NDArray[Any]:
+    """The prepared colour picture as sRGB codes, uint8 or uint16 ``(H, W, 3)``.
+
+    ``long_side`` reduces it; it is never enlarged. Colours outside sRGB are clipped.
+    """
+    order = Order(recipe)
+    view = framed(picture, prepare.geometry(order.recipe))
+    longest = max(view.width, view.height)
+    if long_side is not None and long_side < longest:
+        return _coded(Pipeline(proxy(view, long_side)).prepared(order), dtype)
+    out: NDArray[Any] = np.empty((view.height, view.width, 3), dtype=dtype)
+    for top in range(0, view.height, STRIP_ROWS):
+        rows = min(STRIP_ROWS, view.height - top)
+        strip = Pipeline(view.linear(0, top, view.width, rows)).prepared(order)
+        out[top : top + rows] = _coded(strip, dtype)
+    return out
+
+
+def _coded(rgb_linear: NDArray[np.float32], dtype: Depth) -> NDArray[Any]:
+    shown = encode_srgb(np.clip(rgb_linear, 0, 1)).astype(np.float32)
+    return quantised(shown, dtype)
+
+
+def opacity(picture: Picture, recipe: Recipe, long_side: int | None) -> NDArray[Any] | None:
+    """How opaque each pixel of a rendered picture is, of its size; None where all are."""
+    view = framed(picture, prepare.geometry(recipe.effective()))
+    if view.alpha is None:
+        return None
+    size = fitted(view.width, view.height, long_side or max(view.width, view.height))
+    if size == (view.width, view.height):
+        return np.ascontiguousarray(view.alpha)
+    whole = np.ascontiguousarray(view.alpha)
+    return np.asarray(cv2.resize(whole, size, interpolation=cv2.INTER_AREA))

@@ -1,0 +1,136 @@
+"""The pipeline: runs the declared stages and keeps what each returned.
+
+Stages are pure functions; this module alone keeps results, and computes again only what depends on
+something that changed.
+"""
+
+from __future__ import annotations
+
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core.finish import quantised
+from oatmeal.core.finish.quantising import Depth
+from oatmeal.core.mix import Analysis
+from oatmeal.core.picture import Window
+from oatmeal.core.pipeline.order import LAST, STAGES, Order
+from oatmeal.core.recipe import Recipe
+from oatmeal.core.stages import SOURCE, Place
+from oatmeal.core.tone import Scale
+
+#: Longer side of the picture that stages look at as a whole.
+WHOLE_SIDE: Final = 1600
+
+Plane = NDArray[np.float32]
+
+
+class Pipeline:
+    """Renders one picture (a proxy or a part) with changing recipes.
+
+    Parameters
+    ----------
+    rgb_linear : float32 (H, W, 3)
+        Linear light, sRGB primaries, unbounded, of the picture as it is framed.
+    auto_guard : float
+        Strength, 0 to 1, of the guard where the recipe says ``auto``.
+    scale : float
+        Pixels of this picture for one of the file; less than 1 in a proxy.
+    within : (Pipeline, Window), optional
+        Of a part: a pipeline on the whole picture at some size, which stages that look at the whole
+        run on, and where the part lies.
+
+    Notes
+    -----
+    Not to be used from two threads at once. Every method takes a recipe, or an
+    :class:`~oatmeal.core.pipeline.Order` made from one.
+    """
+
+    def __init__(
+        self,
+        rgb_linear: NDArray[np.float32],
+        *,
+        auto_guard: float = 0.0,
+        scale: float = 1.0,
+        within: tuple[Pipeline, Window] | None = None,
+    ) -> None:
+        self.source = np.ascontiguousarray(rgb_linear, dtype=np.float32)
+        height, width = self.source.shape[:2]
+        self._whole = within[0] if within else None
+        window = within[1] if within else Window(0, 0, width, height)
+        self.place = Place(window, scale, auto_guard)
+        self._kept: dict[str, tuple[Any, Any]] = {}
+        self._last: tuple[Recipe, Order] | None = None
+
+    def order(self, wanted: Recipe | Order) -> Order:
+        """The order that a recipe makes; the same one while the recipe is the same object."""
+        if isinstance(wanted, Order):
+            return wanted
+        if self._last is None or self._last[0] is not wanted:
+            self._last = (wanted, Order(wanted))
+        return self._last[1]
+
+    def get(self, name: str, wanted: Recipe | Order) -> Any:
+        """The result of a stage; None where the recipe leaves it out."""
+        order = self.order(wanted)
+        if name == SOURCE:
+            return self.source
+        one = STAGES[name]
+        if not one.when(order.recipe):
+            return None
+        if not one.works(order.recipe):
+            return self.get(one.needs[0], order)
+        if one.whole and self._whole is not None:
+            return self._whole.get(name, order)
+        return self._remembered(name, order.key(name), lambda: self._made(name, order))
+
+    def _made(self, name: str, order: Order) -> Any:
+        one = STAGES[name]
+        results = [self.get(need, order) for need in one.needs]
+        return one.make(order.recipe, self.place, *results)
+
+    def _remembered(self, name: str, key: Any, make: Any) -> Any:
+        kept = self._kept.get(name)
+        if kept is None or kept[0] != key:
+            kept = self._kept[name] = (key, make())
+        return kept[1]
+
+    def prepared(self, wanted: Recipe | Order) -> NDArray[np.float32]:
+        """Linear colour after the Prepare step."""
+        found: NDArray[np.float32] = self.get("prepared", wanted)
+        return found
+
+    def mixed(self, wanted: Recipe | Order) -> Plane:
+        """Linear grey after the Mix step, float32 ``(H, W)``."""
+        found: Plane = self.get("mixed", wanted)
+        return found
+
+    def analysis(self, wanted: Recipe | Order) -> Analysis:
+        """The colours that lifts are computed from, as the guard leaves them."""
+        found: Analysis = self.get("analysis", wanted)
+        return found
+
+    def toned(self, wanted: Recipe | Order) -> Plane:
+        """Linear grey after exposure and everything local, before the scale's table."""
+        found: Plane = self.get("toned", wanted)
+        return found
+
+    def scale(self, wanted: Recipe | Order) -> Scale:
+        """The compiled table of the Tone step."""
+        found: Scale = self.get("scale", wanted)
+        return found
+
+    def encoded(self, wanted: Recipe | Order) -> Plane:
+        """The toned grey: encoded values, float32 ``(H, W)``, 0 to 1."""
+        found: Plane = self.get(LAST, wanted)
+        return found
+
+    def codes(self, wanted: Recipe | Order, dtype: Depth = np.uint8) -> NDArray[Any]:
+        """The finished grey as codes rounded to the nearest, uint8 or uint16 ``(H, W)``."""
+        order = self.order(wanted)
+        key = (order.key(LAST), dtype)
+        found: NDArray[Any] = self._remembered(
+            "codes", key, lambda: quantised(self.encoded(order), dtype)
+        )
+        return found

@@ -1,0 +1,39 @@
+"""The recipe: its settings, its format, and what can be done with one as a whole."""
+
+from oatmeal.core.recipe.document import DECLARED, FORMAT, REST, STEPS, Recipe, schema
+from oatmeal.core.recipe.finish import Finish
+from oatmeal.core.recipe.mix import (
+    BASE_KINDS,
+    WEIGHINGS,
+    Base,
+    Centres,
+    Channels,
+    Film,
+    Formula,
+    Lifts,
+    Mix,
+    Parameter,
+    Picked,
+    Plain,
+    Six,
+)
+from oatmeal.core.recipe.parts import Part, Step
+from oatmeal.core.recipe.prepare import Prepare
+from oatmeal.core.recipe.reading import (
+    MAX_BYTES,
+    Problem,
+    RecipeError,
+    from_document,
+    read,
+    require_built,
+    unbuilt,
+)
+from oatmeal.core.recipe.settings import Setting
+from oatmeal.core.recipe.tone import Levels, Tone
+
+__all__ = [
+    "BASE_KINDS", "DECLARED", "FORMAT", "MAX_BYTES", "REST", "STEPS", "WEIGHINGS", "Base",
+    "Centres", "Channels", "Film", "Finish", "Formula", "Levels", "Lifts", "Mix", "Parameter",
+    "Part", "Picked", "Plain", "Prepare", "Problem", "Recipe", "RecipeError", "Setting", "Six",
+    "Step", "Tone", "from_document", "read", "require_built", "schema", "unbuilt",
+]  # fmt: skip

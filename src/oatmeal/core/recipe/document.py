@@ -1,0 +1,79 @@
+"""The recipe: the complete settings of a version, as a readable JSON document."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import cache
+from typing import Annotated, Any, Final, Literal
+
+from pydantic import Field
+
+from oatmeal.core.recipe.finish import Finish
+from oatmeal.core.recipe.mix import Mix
+from oatmeal.core.recipe.parts import Part, Step
+from oatmeal.core.recipe.prepare import Prepare
+from oatmeal.core.recipe.settings import Declared
+from oatmeal.core.recipe.tone import Tone
+
+FORMAT: Final = 1
+
+
+class Recipe(Part):
+    """The complete settings of a version; its steps stand in the order of the work."""
+
+    oatmeal: Literal[1] = FORMAT
+    name: Annotated[str, Field(max_length=200)] = ""
+    prepare: Prepare = Field(default_factory=Prepare)
+    mix: Mix = Field(default_factory=Mix)
+    tone: Tone = Field(default_factory=Tone)
+    areas: tuple[dict[str, Any], ...] = ()
+    finish: Finish = Field(default_factory=Finish)
+
+    def steps(self) -> Iterator[tuple[str, Step]]:
+        """The steps by name, in the order of the work."""
+        for name in type(self).model_fields:
+            step = getattr(self, name)
+            if isinstance(step, Step):
+                yield name, step
+
+    def effective(self) -> Recipe:
+        """This recipe with every step that is switched off put to rest."""
+        off = {name: step.resting() for name, step in self.steps() if not step.on}
+        return self.model_copy(update=off) if off else self
+
+    def plain(self) -> Recipe:
+        """The plain conversion: the colour picture as it is prepared, and nothing else."""
+        kept: dict[str, Any] = {name: step for name, step in self.steps() if step.colour}
+        return Recipe(**kept)
+
+    def document(self) -> dict[str, Any]:
+        """The JSON document: only what is not at rest, and the format's number."""
+        changed = self.model_dump(mode="json", exclude_defaults=True, exclude_none=True)
+        return {"oatmeal": FORMAT, **changed}
+
+    def full_document(self) -> dict[str, Any]:
+        """The JSON document with every value, those at rest too."""
+        return self.model_dump(mode="json", exclude_none=True)
+
+
+REST: Final = Recipe()
+
+#: The steps of a recipe by name, in the order of the work.
+STEPS: Final[dict[str, type[Step]]] = {name: type(step) for name, step in REST.steps()}
+
+
+@cache
+def schema() -> dict[str, Any]:
+    """The JSON Schema of a recipe document (draft 2020-12).
+
+    Every setting carries its declaration under the keyword ``about``.
+    """
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        **Recipe.model_json_schema(),
+        "title": "Oatmeal recipe",
+    }
+
+
+#: Every setting, by its path.
+DECLARED: Final = Declared(schema())

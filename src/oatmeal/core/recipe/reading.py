@@ -1,0 +1,177 @@
+"""Reading recipes: what is wrong is said with its path and what is allowed there.
+
+:func:`read` refuses unknown keys and values out of range; :func:`require_built` refuses values
+whose stage does not exist yet.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any, Final
+
+from pydantic import ValidationError
+
+from oatmeal.core.recipe import formula as formulas
+from oatmeal.core.recipe.document import FORMAT, Recipe, schema
+from oatmeal.core.recipe.mix import BASE_KINDS
+
+#: A recipe document larger than this is refused unread.
+MAX_BYTES: Final = 1_000_000
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One thing wrong with a recipe: where, and what is allowed there.
+
+    ``column`` counts the characters of a formula from 1, where the problem is inside one.
+    """
+
+    path: str
+    message: str
+    column: int | None = None
+
+    def __str__(self) -> str:
+        return f"{self.path}: {self.message}" if self.path else self.message
+
+
+class RecipeError(ValueError):
+    """A recipe that cannot be used; :attr:`problems` says where and why."""
+
+    def __init__(self, problems: list[Problem]) -> None:
+        self.problems = problems
+        super().__init__("; ".join(str(problem) for problem in problems))
+
+
+def read(text: str | bytes) -> Recipe:
+    """Read a recipe from JSON text.
+
+    Raises
+    ------
+    RecipeError
+        With every problem's path and what is allowed there.
+
+    Examples
+    --------
+    >>> read('{"oatmeal": 1, "tone": {"contrast": 20}}').tone.contrast
+    20.0
+    """
+    if len(text) > MAX_BYTES:
+        raise RecipeError([Problem("", "the recipe is larger than 1 MB, which no recipe is")])
+    try:
+        document = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        at = f" (line {error.lineno})" if isinstance(error, json.JSONDecodeError) else ""
+        raise RecipeError([Problem("", f"the recipe is not readable JSON{at}")]) from error
+    return from_document(document)
+
+
+def from_document(document: object) -> Recipe:
+    """Read a recipe from a decoded JSON document; raises :class:`RecipeError`."""
+    if not isinstance(document, Mapping):
+        raise RecipeError([Problem("", "a recipe is a JSON object, { ... }")])
+    nulls = [Problem(path, "null is not a value; leave the key out") for path in _nulls(document)]
+    if nulls:
+        raise RecipeError(nulls)
+    version = document.get("oatmeal", FORMAT)
+    if type(version) is int and version > FORMAT:
+        raise RecipeError(
+            [Problem("oatmeal", f"format {version} is newer than this program reads ({FORMAT})")]
+        )
+    try:
+        return Recipe.model_validate_json(json.dumps(document))
+    except (ValidationError, ValueError) as error:
+        if not isinstance(error, ValidationError):
+            raise RecipeError([Problem("", "the recipe holds a number that is none")]) from error
+        raise RecipeError([_problem(dict(detail)) for detail in error.errors()]) from error
+
+
+def _nulls(value: object, path: str = "") -> Iterator[str]:
+    if value is None:
+        yield path
+    elif isinstance(value, Mapping):
+        for key, inner in value.items():
+            yield from _nulls(inner, f"{path}.{key}" if path else str(key))
+    elif isinstance(value, list):
+        for index, inner in enumerate(value):
+            yield from _nulls(inner, f"{path}[{index}]")
+
+
+def _problem(detail: dict[str, Any]) -> Problem:
+    """Turn one of pydantic's findings into a path and a sentence of our own."""
+    path = ""
+    parts = list(detail["loc"])
+    for place, part in enumerate(parts):
+        if place == 2 and parts[:2] == ["mix", "base"] and part in BASE_KINDS:
+            continue  # the union's tag is no key of the document
+        if part in ("float", "literal['auto']", "constrained-float"):
+            continue
+        path += f"[{part}]" if isinstance(part, int) else f".{part}" if path else str(part)
+    context, kind = detail.get("ctx", {}), detail["type"]
+    if kind == "extra_forbidden":
+        return Problem(path, "there is no such setting")
+    if kind in ("greater_than_equal", "less_than_equal", "less_than"):
+        return Problem(path, f"{_shown(detail['input'])} is not allowed; {_bounds(parts)}")
+    if kind == "literal_error":
+        return Problem(path, f"{_shown(detail['input'])} is not one of {context['expected']}")
+    if kind == "union_tag_invalid":
+        expected = context["expected_tags"]
+        return Problem(f"{path}.kind", f"{context['tag']!r} is not one of {expected}")
+    if kind == "value_error":
+        error = context["error"]
+        if isinstance(error, formulas.FormulaError):
+            return Problem(f"{path}.text", str(error), error.column)
+        return Problem(path, str(error))
+    if kind.startswith("float_") or kind == "finite_number":
+        return Problem(path, f"{_shown(detail['input'])} is not a number; {_bounds(parts)}")
+    return Problem(path, detail["msg"][:1].lower() + detail["msg"][1:])
+
+
+def _shown(value: object) -> str:
+    text = json.dumps(value, default=str)
+    return text if len(text) <= 40 else text[:37] + "..."
+
+
+def _bounds(parts: list[str | int]) -> str:
+    """The allowed range of the number at ``parts``, looked up in the published schema."""
+    root = schema()
+    node: Any = root
+    for part in parts:
+        node = _resolve(root, node)
+        if isinstance(part, int):
+            prefix = node.get("prefixItems")
+            node = prefix[part] if prefix else node.get("items", {})
+        elif "discriminator" in node and part in node["discriminator"]["mapping"]:
+            node = {"$ref": node["discriminator"]["mapping"][part]}
+        elif part in node.get("properties", {}):
+            node = node["properties"][part]
+        node = _resolve(root, node)
+    if "anyOf" in node:
+        node = next((option for option in node["anyOf"] if "minimum" in option), node)
+    low = node.get("minimum")
+    high = node.get("maximum", node.get("exclusiveMaximum"))
+    if low is None and high is None:
+        return "give a number"
+    return f"give a number from {low:g} to {high:g}"
+
+
+def _resolve(root: dict[str, Any], node: dict[str, Any]) -> dict[str, Any]:
+    while "$ref" in node:
+        node = root["$defs"][node["$ref"].rsplit("/", 1)[1]]
+    return node
+
+
+def unbuilt(recipe: Recipe) -> list[Problem]:
+    """What the recipe asks for that this version of Oatmeal cannot do yet."""
+    if recipe.areas:
+        return [Problem("areas", "the Areas step is not built yet in this version of Oatmeal")]
+    return []
+
+
+def require_built(recipe: Recipe) -> Recipe:
+    """Return the recipe if every stage it needs exists, else raise :class:`RecipeError`."""
+    problems = unbuilt(recipe)
+    if problems:
+        raise RecipeError(problems)
+    return recipe

@@ -1,0 +1,104 @@
+"""Recipes that come with Oatmeal, named by what they do."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Final
+
+from oatmeal.core.recipe import Recipe, from_document
+from oatmeal.core.recipe.carry import GROUPS
+from oatmeal.core.recipe.curves import SHIPPED as CURVES
+
+
+@dataclass(frozen=True)
+class Shipped:
+    """One recipe: its name, what it does, and its settings."""
+
+    name: str
+    words: str
+    recipe: Recipe
+
+    @property
+    def groups(self) -> tuple[str, ...]:
+        """All groups of settings of the steps that it changes; the other steps stay."""
+        changed = self.recipe.document()
+        return tuple(group.name for group in GROUPS if group.step in changed)
+
+
+def _shipped(name: str, words: str, **steps: Any) -> Shipped:
+    return Shipped(name, words, from_document({"name": name, **steps}))
+
+
+SHIPPED: Final = (
+    _shipped(
+        "Fog lifted",
+        "takes the veil from a hazy picture and gives it a full scale",
+        tone={
+            "veil": 40, "clarity": 25, "contrast": 18, "hold_ends": True,
+            "curve": [list(point) for point in CURVES["gentle S"]],
+        },
+    ),
+    _shipped(
+        "Meadow morning",
+        "light grass and leaves under a soft sky",
+        mix={"lifts": {"green": 0.6, "yellow": 0.4, "cyan": -0.2, "blue": -0.4}},
+        tone={"highlights": -20, "shadows": 20, "contrast": -8, "hold_ends": True},
+    ),
+    _shipped(
+        "Storm over the valley",
+        "a red filter and strong clouds",
+        mix={"base": {"kind": "film", "filter": "red"}},
+        tone={"clarity": 45, "character": "deep", "contrast": 24, "hold_ends": True},
+    ),
+    _shipped(
+        "Balloon silk",
+        "bright warm cloth before a darkened sky",
+        mix={"lifts": {"red": 0.6, "orange": 0.6, "yellow": 0.4, "blue": -1.1, "magenta": 0.4}},
+        tone={"clarity": 12, "contrast": 12},
+    ),
+    _shipped(
+        "Painted wood",
+        "reds stand out from greens, with crisp grain",
+        mix={"lifts": {"red": 1.1, "orange": 0.5, "green": -0.9, "cyan": -0.5}},
+        tone={"clarity": 35, "character": "crisp", "detail": 15},
+    ),
+    _shipped(
+        "Faces in the crowd",
+        "smooth, luminous skin",
+        mix={"base": {"kind": "channels", "red": 70, "green": 30, "blue": 0}},
+        tone={"clarity": -12, "shadows": 12, "contrast": 6, "hold_ends": True},
+    ),
+    _shipped(
+        "Burner at night",
+        "opens the dark, holds the flame",
+        tone={"exposure": 0.4, "shadows": 28, "highlights": -38, "depth": 30, "hold_ends": True},
+    ),
+    _shipped(
+        "Old plate",
+        "film that is blind to red, and faded blacks",
+        mix={"base": {"kind": "film", "film": "orthochromatic"}},
+        tone={"curve": [list(point) for point in CURVES["faded"]], "levels": {"out_white": 246}},
+    ),
+    _shipped(
+        "Far heat",
+        "film sensitive far into the red: white leaves, black sky",
+        mix={
+            "base": {"kind": "film", "film": "long-red", "filter": "deep-red"},
+            "lifts": {"green": 1.2, "yellow": 0.8, "blue": -0.6},
+        },
+        tone={"contrast": 14, "hold_ends": True},
+    ),
+    _shipped(
+        "Ink and paper",
+        "hard contrast and clear edges, as in a linocut",
+        tone={
+            "contrast": 55, "clarity": 40, "detail": 20,
+            "levels": {"black": 10, "white": 246, "out_white": 250},
+        },
+    ),
+)  # fmt: skip
+
+
+def by_name(name: str) -> Shipped | None:
+    """The shipped recipe of that name, if there is one."""
+    return next((one for one in SHIPPED if one.name == name), None)

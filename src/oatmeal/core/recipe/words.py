@@ -1,0 +1,105 @@
+"""Changes of a recipe in plain words, for the history and for comparisons."""
+
+from __future__ import annotations
+
+from typing import Any, Final
+
+from oatmeal.core.recipe.document import DECLARED, REST, STEPS, Recipe
+from oatmeal.core.recipe.settings import Document, Setting, value_at
+
+#: What the bases are called.
+BASE_NAMES: Final = {
+    "film": "film", "channels": "channels", "six": "six colours", "formula": "formula",
+    "plain": "plain",
+}  # fmt: skip
+
+
+def changes(before: Recipe, after: Recipe) -> list[str]:
+    """What differs, one short phrase each, such as ``blue lift -1.6 → -0.8 stops``.
+
+    Examples
+    --------
+    >>> from oatmeal.core.recipe import REST, read
+    >>> changes(REST, read('{"tone": {"contrast": 20, "exposure": 0.5}}'))
+    ['exposure 0 → 0.5 stops', 'contrast 0 → 20']
+    """
+    old, new = before.full_document(), after.full_document()
+    found = [] if before.name == after.name else [_named(after.name)]
+    for step, model in STEPS.items():
+        if old[step]["on"] != new[step]["on"]:
+            found.append(f"{model.title} {_switched(new[step]['on'])}")
+    old_base, new_base = old["mix"]["base"]["kind"], new["mix"]["base"]["kind"]
+    if old_base != new_base:
+        found.append(f"base {BASE_NAMES[old_base]} → {BASE_NAMES[new_base]}")
+    found += _counted(old["mix"]["picked"], new["mix"]["picked"])
+    was = {path: value for path, value, _ in DECLARED.inside(old)}
+    is_now = {path: value for path, value, _ in DECLARED.inside(new)}
+    for path in dict.fromkeys([*is_now, *was]):
+        if was.get(path) == is_now.get(path) or _told_already(path, old, new):
+            continue
+        document = new if path in is_now else old
+        one = DECLARED[DECLARED.pattern(path, document)]
+        found += _phrases(path, was.get(path), is_now.get(path), one, document)
+    return found
+
+
+def _told_already(path: str, old: Document, new: Document) -> bool:
+    if path.startswith("mix.base."):
+        return bool(old["mix"]["base"]["kind"] != new["mix"]["base"]["kind"])
+    if path.startswith("mix.picked."):
+        return len(old["mix"]["picked"]) != len(new["mix"]["picked"])
+    return False
+
+
+def _named(name: str) -> str:
+    return f"named {name}" if name else "name removed"
+
+
+def _counted(old: list[Any], new: list[Any]) -> list[str]:
+    """What was picked and what was let go, where their number changed."""
+    if len(old) == len(new):
+        return []
+    more, fewer = [one for one in new if one not in old], [one for one in old if one not in new]
+    picked = [f"{_called(one)} picked" for one in more]
+    return [*picked, *(f"{_called(one)} let go" for one in fewer)]
+
+
+def _called(picked: dict[str, Any]) -> str:
+    return str(picked["name"] or picked["colour"])
+
+
+def _phrases(path: str, old: Any, new: Any, one: Setting, document: Document) -> list[str]:
+    words = DECLARED.words(path, document)
+    if one.kind == "curve":
+        return ["curve reset" if new == value_at(REST.full_document(), path) else "curve"]
+    if one.kind == "switch" and one.words == "{}":
+        return [f"{words} {_switched(new)}"]
+    if one.names:
+        pairs = zip(one.names, old, new, strict=True)
+        return [_phrase(name, was, now, one.unit) for name, was, now in pairs if was != now]
+    return [_phrase(words, old, new, one.unit)]
+
+
+def _phrase(words: str, old: Any, new: Any, unit: str) -> str:
+    number = isinstance(new, list) or (isinstance(new, int | float) and not isinstance(new, bool))
+    if not number or not unit:
+        return f"{words} {shown(old)} → {shown(new)}"
+    if unit == "°":
+        return f"{words} {shown(old)}° → {shown(new)}°"
+    one = unit == "stops" and new in (1, -1)
+    return f"{words} {shown(old)} → {shown(new)} {'stop' if one else unit}"
+
+
+def _switched(on: bool) -> str:
+    return "on" if on else "off"
+
+
+def shown(value: Any) -> str:
+    """A value for people: a true minus sign, no more than three decimals, a range with ``to``."""
+    if isinstance(value, bool):
+        return _switched(value)
+    if isinstance(value, float | int):
+        return f"{round(value, 3):g}".replace("-", "\N{MINUS SIGN}")
+    if isinstance(value, list):
+        return " to ".join(shown(item) for item in value)
+    return "none" if value in (None, "") else str(value)

@@ -1,0 +1,1 @@
+"""What is seen and measured: figures, the grey map, spots, test strips, starting points."""

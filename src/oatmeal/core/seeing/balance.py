@@ -1,0 +1,347 @@
+"""Balance: lifts that part the colours which plain luminance merges, and still look natural.
+
+Maximises the colour contrast preserving ratio of pairs of the picture's pixels, made smooth, minus
+penalties for what looks artificial. Everything is fixed (points, pairs, starts), so that the same
+picture gets the same lifts every time.
+
+References
+----------
+C. Lu, L. Xu and J. Jia, "Contrast Preserving Decolorization", ICCP 2012 (the ratio is defined in
+their section 4: of all pairs whose colours differ by more than a threshold, the share whose greys
+do).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import minimize
+
+from oatmeal.core import colour
+from oatmeal.core.colour import ranges
+from oatmeal.core.picture import reduced
+from oatmeal.core.pipeline import Pipeline
+from oatmeal.core.recipe import Lifts, Recipe
+from oatmeal.core.seeing.clusters import Clusters
+
+Array = NDArray[np.float64]
+Places = NDArray[np.int64]
+
+SIDE: Final = 110
+POINTS: Final = 1400
+PAIRS: Final = 3500
+
+#: Thresholds of the ratio, in CIELAB units, and the softness of each step.
+THRESHOLDS: Final = np.arange(1.0, 16.0)
+SOFTNESS: Final = 1.2
+
+#: Every third threshold stands for its neighbours while lifts are sought.
+_STEPS: Final = THRESHOLDS[1::3]
+
+#: Mean change of L* that is free of a penalty.
+FREE_CHANGE: Final = 3.0
+
+#: No lift found here goes further than this, in stops.
+LIMIT_STOPS: Final = 2.5
+
+#: Distance that Separate brings a pair to, in L*.
+SEPARATE_LIGHTNESS: Final = 10.0
+
+_LN2: Final = float(np.log(2))
+
+
+@dataclass(frozen=True)
+class Found:
+    """Lifts that were found, and a sentence on what they do."""
+
+    lifts: dict[str, float]
+    words: str
+
+
+def contrast_ratio(lab: Array, lightness: Array, first: Places, second: Places) -> float:
+    """Colour contrast preserving ratio, 0 to 1, over pairs of points.
+
+    Parameters
+    ----------
+    lab : float64 (n, 3)
+        CIELAB of the colours.
+    lightness : float64 (n,)
+        L* of the greys.
+    first, second : int (m,)
+        The pairs.
+
+    Returns
+    -------
+    float
+        Mean over thresholds 1 to 15 of the share of pairs whose colours differ by at least the
+        threshold and whose greys do too.
+    """
+    apart = np.linalg.norm(lab[first] - lab[second], axis=1)
+    greys = np.abs(lightness[first] - lightness[second])
+    kept = [np.mean(greys[apart >= step] >= step) for step in THRESHOLDS if (apart >= step).any()]
+    return float(np.mean(kept)) if kept else 1.0
+
+
+def cielab(rgb_linear: NDArray[np.floating]) -> Array:
+    """CIELAB (CIE 015:2018, D65) of linear sRGB ``(..., 3)``."""
+    white = colour.SRGB_TO_XYZ.sum(axis=1)
+    ratio = np.maximum(np.asarray(rgb_linear, dtype=np.float64) @ colour.SRGB_TO_XYZ.T / white, 0)
+    root = np.where(ratio > (6 / 29) ** 3, np.cbrt(ratio), ratio * 841 / 108 + 4 / 29)
+    x, y, z = root[..., 0], root[..., 1], root[..., 2]
+    return np.stack([116 * y - 16, 500 * (x - y), 200 * (y - z)], axis=-1)
+
+
+@dataclass(frozen=True)
+class Sought:
+    """The points that the search looks at: luminance, weights, plain L*, pairs and neighbours."""
+
+    base: Array
+    weights: Array
+    plain: Array
+    pairs: tuple[Places, Places]
+    beside: tuple[Places, Places]
+
+
+class Balance:
+    """Finds lifts for one picture.
+
+    Parameters
+    ----------
+    rgb_linear : float32 (H, W, 3)
+        The picture or a proxy of it.
+    recipe : Recipe
+        What stands: its base, centres and pale stay, its lifts are replaced.
+    """
+
+    def __init__(self, rgb_linear: NDArray[np.float32], recipe: Recipe) -> None:
+        small = reduced(rgb_linear, SIDE)
+        rest = {"on": True, "lifts": Lifts(), "picked": ()}
+        bare = recipe.model_copy(update={"mix": recipe.mix.model_copy(update=rest)})
+        work = Pipeline(small, scale=0.0)
+        prepared = work.prepared(bare)
+        self.base = np.asarray(work.mixed(bare), dtype=np.float64).reshape(-1)
+        lab = colour.oklab(prepared)
+        hue, chroma = colour.hue_and_chroma(lab.reshape(-1, 3))
+        weights = ranges.weights(hue, bare.mix.centres.model_dump())
+        self.weights = weights * ranges.colourfulness(chroma, bare.mix.pale)[:, None]
+        self.lab = cielab(prepared).reshape(-1, 3)
+        self._choose(small.shape[:2])
+
+    def _choose(self, shape: tuple[int, ...]) -> None:
+        generator = np.random.default_rng(20)
+        count = len(self.base)
+        points = np.sort(generator.permutation(count)[:POINTS])
+        rows = np.arange(count).reshape(shape)
+        beside = rows[:, 1:].reshape(-1), rows[:, :-1].reshape(-1)
+        flat = np.linalg.norm(self.lab[beside[0]] - self.lab[beside[1]], axis=1) < 6
+        chosen = generator.permutation(int(flat.sum()))[: POINTS // 2]
+        even = np.flatnonzero(flat)[chosen]
+        self._beside = beside[0][even], beside[1][even]
+        first = generator.integers(0, len(points), 3 * PAIRS)
+        second = generator.integers(0, len(points), 3 * PAIRS)
+        first, second = points[first], points[second]
+        apart = np.linalg.norm(self.lab[first] - self.lab[second], axis=1)
+        usable = np.flatnonzero(apart >= THRESHOLDS[0])[:PAIRS]
+        self.first: Places = first[usable].astype(np.int64)
+        self.second: Places = second[usable].astype(np.int64)
+        self._apart = apart[usable]
+        self.plain = colour.lightness(np.minimum(self.base, 1.0))
+        # each pair counts by the thresholds that its colours pass, as in the ratio's mean
+        passed = self._apart[:, None] >= _STEPS
+        self._share = passed / np.maximum(passed.sum(axis=0), 1) / len(_STEPS)
+        held = self.weights[points].mean(axis=0)
+        self._free = held > 0.002
+        self._sought = self._only_what_is_looked_at()
+
+    def _only_what_is_looked_at(self) -> Sought:
+        used = np.unique(np.concatenate([self.first, self.second, *self._beside]))
+        place = np.zeros(len(self.base), dtype=np.int64)
+        place[used] = np.arange(len(used))
+        return Sought(
+            self.base[used],
+            self.weights[used],
+            self.plain[used],
+            (place[self.first], place[self.second]),
+            (place[self._beside[0]], place[self._beside[1]]),
+        )
+
+    def lightness(self, lifts: Array) -> tuple[Array, Array]:
+        """L* of all sample pixels under lifts (8,), and its slope per stop."""
+        return self._lightness(self.base, self.weights, lifts)
+
+    @staticmethod
+    def _lightness(base: Array, weights: Array, lifts: Array) -> tuple[Array, Array]:
+        y = base * np.exp2(weights @ lifts)
+        star = colour.lightness(np.minimum(y, 1.0))
+        root = np.cbrt(y)
+        slope = np.where(y > (6 / 29) ** 3, 116 / 3 * root, 903.3 * y) * _LN2
+        return star, np.where(y >= 1.0, 0.05 * slope, slope)
+
+    def ratio(self, lifts: Array) -> float:
+        """The contrast preserving ratio of the lifts over this picture's pairs."""
+        return contrast_ratio(self.lab, self.lightness(lifts)[0], self.first, self.second)
+
+    def _cost(self, lifts: Array) -> tuple[float, Array]:
+        sought = self._sought
+        star, slope = self._lightness(sought.base, sought.weights, lifts)
+        gradient = np.zeros(len(star))
+        first, second = sought.pairs
+        difference = star[first] - star[second]
+        size = np.sqrt(difference**2 + 0.25)
+        passed = 1 / (1 + np.exp(np.clip((_STEPS - size[:, None]) / SOFTNESS, -40, 40)))
+        cost = -float((self._share * passed).sum())
+        pull = -(self._share * passed * (1 - passed)).sum(axis=1) / SOFTNESS * difference / size
+        gradient += _spread(pull, first, second, len(star))
+
+        # the order of light and dark is kept where it was clear
+        before = sought.plain[first] - sought.plain[second]
+        turned = np.maximum(0, 4 - difference * np.sign(before)) * (np.abs(before) > 12)
+        cost += 0.0006 * float((turned**2).mean())
+        push = -0.0012 * turned * np.sign(before) / len(turned)
+        gradient += _spread(push, first, second, len(star))
+
+        change = star - sought.plain
+        mean = float(np.sqrt(change**2 + 1).mean())
+        if mean > FREE_CHANGE:
+            cost += 0.02 * (mean - FREE_CHANGE) ** 2
+            gradient += 0.04 * (mean - FREE_CHANGE) * change / np.sqrt(change**2 + 1) / len(star)
+        drift = float(change.mean())
+        cost += 0.001 * drift**2
+        gradient += 0.002 * drift / len(star)
+        over = np.maximum(0, star - 98.5) * (sought.plain < 98.5)
+        cost += 0.004 * float((over**2).mean())
+        gradient += 0.008 * over / len(star)
+
+        one, other = sought.beside
+        if len(one):
+            rough = star[one] - star[other]
+            was = sought.plain[one] - sought.plain[other]
+            more = np.maximum(0, rough**2 - was**2)
+            cost += 0.0006 * float(more.mean())
+            noise = 0.0012 * rough * (more > 0) / len(one)
+            gradient += _spread(noise, one, other, len(star))
+
+        slope_of_lifts = sought.weights.T @ (gradient * slope)
+        jump = lifts - np.roll(lifts, 1)
+        cost += 0.001 * float((lifts**2).sum()) + 0.0008 * float((jump**2).sum())
+        slope_of_lifts += 0.002 * lifts + 0.0016 * (jump - np.roll(jump, -1))
+        return cost, slope_of_lifts
+
+    def find(self, strength: float = 70.0) -> Found:
+        """Lifts at a strength from 0 to 100."""
+        bounds = [(-LIMIT_STOPS, LIMIT_STOPS) if free else (0.0, 0.0) for free in self._free]
+        best: Any = None
+        for start in _STARTS:
+            result = minimize(
+                self._cost,
+                np.where(self._free, start, 0.0),
+                jac=True,
+                method="L-BFGS-B",
+                bounds=bounds,
+                options={"maxiter": 20},
+            )
+            if best is None or result.fun < best.fun - 1e-9:
+                best = result
+        lifts = np.round(best.x * strength / 100, 2)
+        found = {name: float(stops) + 0.0 for name, stops in zip(ranges.NAMES, lifts, strict=True)}
+        return Found(found, said(found))
+
+
+def _spread(pull: Array, first: Any, second: Any, count: int) -> Array:
+    """What pairs pull at their points, in opposite directions."""
+    return np.asarray(
+        np.bincount(first, pull, count) - np.bincount(second, pull, count), np.float64
+    )
+
+
+#: Red, orange, yellow, green, cyan, blue, purple, magenta: nothing; warm up; cool up; leaves up.
+_STARTS: Final = (
+    np.zeros(8),
+    np.array([0.6, 0.4, 0.2, -0.3, -0.4, -0.6, -0.3, 0.3]),
+    np.array([-0.6, -0.3, 0.1, 0.4, 0.5, 0.4, 0.0, -0.4]),
+    np.array([-0.5, 0.2, 0.5, 0.6, 0.0, -0.6, -0.4, -0.3]),
+)
+
+
+def said(lifts: dict[str, float]) -> str:
+    """What lifts do, the largest first, such as ``reds up 0.6, blues down 1.1``."""
+    moved = [item for item in lifts.items() if abs(item[1]) >= 0.05]
+    moved.sort(key=lambda item: -abs(item[1]))
+    parts = [f"{name}s {'up' if stops > 0 else 'down'} {abs(stops):.1f}" for name, stops in moved]
+    if not parts:
+        return "nothing to part: the colours keep their distances as they are"
+    return ", ".join(parts[:5])
+
+
+def separate(
+    clusters: Clusters,
+    recipe: Recipe,
+    base_luminance: Array,
+    pair: tuple[int, int],
+    target: float = SEPARATE_LIGHTNESS,
+) -> Found | None:
+    """Lifts that part two of the picture's colours with the least change elsewhere.
+
+    Parameters
+    ----------
+    clusters : Clusters
+        The picture's colours.
+    recipe : Recipe
+        What stands; its lifts are where the search begins.
+    base_luminance : float64 (k,)
+        Luminance of each cluster after the base, before lifts.
+    pair : (int, int)
+        The two clusters.
+    target : float
+        Distance to reach, in L*.
+
+    Returns
+    -------
+    Found or None
+        None when no lifts can part them: they lie in the same range, or are neutral.
+    """
+    mix = recipe.mix
+    hue, chroma = colour.hue_and_chroma(clusters.centres)
+    weights = ranges.weights(hue, mix.centres.model_dump())
+    weights = weights * ranges.colourfulness(chroma, mix.pale)[:, None]
+    begun = np.array([getattr(mix.lifts, name) for name in ranges.NAMES])
+
+    def lightness(lifts: Array) -> tuple[Array, Array]:
+        y = np.maximum(base_luminance, 1e-6) * np.exp2(weights @ lifts)
+        slope = np.where(y > (6 / 29) ** 3, 116 / 3 * np.cbrt(y), 903.3 * y) * _LN2
+        return colour.lightness(np.minimum(y, 1.0)), slope
+
+    present, _ = lightness(begun)
+    one, other = pair
+    best: Any = None
+    for sign in (1.0, -1.0):
+
+        def cost(lifts: Array, sign: float = sign) -> tuple[float, Array]:
+            star, slope = lightness(lifts)
+            elsewhere = clusters.shares.copy()
+            elsewhere[[one, other]] *= 0.2
+            change = star - present
+            missing = max(0.0, target - sign * (star[one] - star[other]))
+            value = float((elsewhere * change**2).sum()) + 4 * missing**2
+            gradient = 2 * elsewhere * change
+            gradient[one] -= 8 * missing * sign
+            gradient[other] += 8 * missing * sign
+            moved = lifts - begun
+            return (
+                value + 0.5 * float((moved**2).sum()),
+                weights.T @ (gradient * slope) + moved,
+            )
+
+        result = minimize(cost, begun, jac=True, method="L-BFGS-B", bounds=[(-4.0, 4.0)] * 8)
+        if best is None or result.fun < best.fun:
+            best = result
+    lifts = np.round(best.x, 2)
+    star, _ = lightness(lifts)
+    if abs(star[one] - star[other]) < 0.6 * target:
+        return None
+    found = {name: float(stops) + 0.0 for name, stops in zip(ranges.NAMES, lifts, strict=True)}
+    moved = {name: found[name] - float(begun[place]) for place, name in enumerate(ranges.NAMES)}
+    return Found(found, said(moved))

@@ -1,0 +1,276 @@
+"""The grey map's figures: what grey each range and each of the picture's own colours becomes.
+
+All are taken from a small sample of the picture, after the mix and before tone, so that they cost
+next to nothing while something is dragged.
+"""
+
+from __future__ import annotations
+
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core import colour, mix
+from oatmeal.core.colour import ranges
+from oatmeal.core.picture import reduced
+from oatmeal.core.pipeline import Order, Pipeline
+from oatmeal.core.recipe import Lifts, Mix, Picked, Plain, Recipe
+from oatmeal.core.seeing.balance import Found, separate
+from oatmeal.core.seeing.clusters import Clusters, find_clusters
+
+#: Longer side of the sample, in pixels.
+SAMPLE_SIDE: Final = 160
+
+#: Two colours merge when they differ by at least this (OKLab distance) ...
+MERGING_COLOUR_DISTANCE: Final = 0.10
+#: ... and their greys by less than this (L*).
+MERGING_LIGHTNESS: Final = 4.0
+
+#: Below this share of the picture a range counts as hardly there.
+RARE_SHARE: Final = 0.001
+
+#: The colour that stands in for a range the picture lacks: OKLab lightness and chroma.
+STAND_IN: Final = (0.62, 0.11)
+
+_PLAIN: Final = Plain(kind="plain")
+
+#: Pixels that a trace looks at.
+TRACE_PIXELS: Final = 1500
+
+#: Lifts at which :meth:`GreyMap.trace` reads a range, in stops.
+TRACE_STOPS: Final = tuple(float(stops) for stops in np.arange(-4, 4.01, 0.25))
+
+
+class GreyMap:
+    """Figures of the grey map for one picture under changing recipes.
+
+    Parameters
+    ----------
+    rgb_linear : float32 (H, W, 3)
+        The picture or a proxy of it.
+    """
+
+    def __init__(self, rgb_linear: NDArray[np.float32]) -> None:
+        self._pixels = reduced(rgb_linear, SAMPLE_SIDE)
+        self._pipeline = Pipeline(self._pixels, scale=0.0)  # a sample has no blocks to guard
+        self._colours: tuple[Any, NDArray[np.float64], Clusters] | None = None
+        self._plain: NDArray[np.float64] = np.empty(0)
+        self._weights: tuple[Any, NDArray[np.float64]] | None = None
+
+    def _prepared(self, order: Order) -> tuple[NDArray[np.float64], Clusters]:
+        key = order.key("prepared")
+        if self._colours is None or self._colours[0] != key:
+            lab = colour.oklab(self._pipeline.prepared(order))
+            self._colours = (key, lab, find_clusters(lab))
+            self._plain = _star(self._pipeline.mixed(order.recipe.plain()))
+            self._weights = None
+        return self._colours[1], self._colours[2]
+
+    def _range_weights(self, order: Order) -> NDArray[np.float64]:
+        """How much of each sample pixel each range reaches, ``(n, 8)``."""
+        settings = order.recipe.mix
+        lab, _ = self._prepared(order)
+        key = (settings.centres, settings.pale)
+        if self._weights is None or self._weights[0] != key:
+            hue, chroma = colour.hue_and_chroma(lab.reshape(-1, 3))
+            weights = ranges.weights(hue, settings.centres.model_dump())
+            weights *= ranges.colourfulness(chroma, settings.pale)[:, None]
+            self._weights = (key, weights)
+        return self._weights[1]
+
+    def figures(self, wanted: Recipe | Order) -> dict[str, Any]:
+        """Everything the grey map draws.
+
+        Returns
+        -------
+        dict
+            ``ranges``: name, share of the picture, plain and present L*, and whether the range is
+            hardly there; ``colours``: the clusters with hex colour, place on the hue circle in
+            columns (0 to 8, none for neutrals), share, plain and present L*; ``merging``: pairs
+            of clusters that became nearly the same grey, worst first; ``picked``: share, plain and
+            present L* of what each picked colour reaches.
+        """
+        order = Order.of(wanted)
+        weights = self._range_weights(order)
+        plain, now = self._plain, _star(self._pipeline.mixed(order))
+        _, clusters = self._prepared(order)
+        colours = self._colour_figures(order, clusters, plain, now)
+        picked = order.given.mix.picked  # a step that is off still shows what was picked in it
+        return {
+            "ranges": self._range_figures(order, weights, plain, now),
+            "colours": colours,
+            "merging": merging(clusters, np.array([c["now"] for c in colours])),
+            "picked": [self._picked_figures(order, one, plain, now) for one in picked],
+        }
+
+    def _nearness(self, order: Order, picked: Picked) -> NDArray[np.float64]:
+        """How far a picked colour reaches each sample pixel, ``(n,)``, 0 to 1."""
+        reached = mix.reach(self._pipeline.analysis(order), picked)
+        return reached.reshape(-1).astype(np.float64)
+
+    def _picked_figures(
+        self,
+        order: Order,
+        picked: Picked,
+        plain: NDArray[np.float64],
+        now: NDArray[np.float64],
+    ) -> dict[str, Any]:
+        near = self._nearness(order, picked)
+        total = max(float(near.sum()), 1e-9)
+        return {
+            "share": float(near.mean()),
+            "plain": float(near @ plain / total),
+            "now": float(near @ now / total),
+            "rare": bool(near.mean() < RARE_SHARE),
+        }
+
+    def _range_figures(
+        self,
+        order: Order,
+        weights: NDArray[np.float64],
+        plain: NDArray[np.float64],
+        now: NDArray[np.float64],
+    ) -> list[dict[str, Any]]:
+        totals = weights.sum(axis=0)
+        shares = totals / len(weights)
+        means = weights.T @ np.column_stack([plain, now]) / np.maximum(totals, 1e-9)[:, None]
+        figures = []
+        for place, name in enumerate(ranges.NAMES):
+            rare = bool(shares[place] < RARE_SHARE)
+            before, after = _stand_in(order.recipe.mix, place) if rare else means[place].tolist()
+            figures.append(
+                {
+                    "name": name,
+                    "share": float(shares[place]),
+                    "plain": before,
+                    "now": after,
+                    "rare": rare,
+                }
+            )
+        return figures
+
+    def _colour_figures(
+        self,
+        order: Order,
+        clusters: Clusters,
+        plain: NDArray[np.float64],
+        now: NDArray[np.float64],
+    ) -> list[dict[str, Any]]:
+        hue, chroma = colour.hue_and_chroma(clusters.centres)
+        columns = _columns(hue, order.recipe.mix)
+        plain_means, now_means = clusters.means(plain), clusters.means(now)
+        figures = []
+        for place, share in enumerate(clusters.shares):
+            coloured = chroma[place] >= 4 * ranges.NEUTRAL_CHROMA
+            figures.append(
+                {
+                    "colour": clusters.hexes[place],
+                    "column": float(columns[place]) if coloured else None,
+                    "share": float(share),
+                    "plain": float(plain_means[place]),
+                    "now": float(now_means[place]),
+                }
+            )
+        return figures
+
+    def separate(self, recipe: Recipe, pair: tuple[str, str]) -> Found | None:
+        """Lifts that part two of the picture's colours, named by their hex colours.
+
+        Raises
+        ------
+        KeyError
+            When the picture has no such colour (any more).
+        """
+        _, clusters = self._prepared(Order(recipe))
+        places = {name: place for place, name in enumerate(clusters.hexes)}
+        chosen = (places[pair[0]], places[pair[1]])
+        rest = recipe.mix.model_copy(update={"lifts": Lifts(), "picked": (), "on": True})
+        bare = recipe.model_copy(update={"mix": rest})
+        base = self._pipeline.mixed(bare).reshape(-1).astype(np.float64)
+        return separate(clusters, recipe, clusters.means(base), chosen)
+
+    def trace(self, wanted: Recipe | Order, name: str | int) -> list[tuple[float, float]]:
+        """Where a range, or the picked colour of this number, would stand (L*) for all lifts.
+
+        With it an editor can find the lift that brings a column to a chosen height. Only the lift
+        is done again, on some pixels of the base and of the colours as the guard leaves them: what
+        comes before it may look at neighbourhoods, and sees the whole sample.
+        """
+        order = Order.of(wanted)
+        settings = order.recipe.mix
+        if isinstance(name, int) and name >= len(settings.picked):
+            return []  # Mix is off
+        weights = self._trace_weights(order, name)
+        if isinstance(name, str) and weights.mean() < RARE_SHARE:
+            place = ranges.NAMES.index(name)
+            moved = ((stops, _with_lift(settings, name, stops)) for stops in TRACE_STOPS)
+            return [(stops, _stand_in(one, place)[1]) for stops, one in moved]
+        members = np.flatnonzero(weights > 0.02)
+        members = members[:: max(1, len(members) // TRACE_PIXELS)]
+        if not len(members):
+            return []
+        base = self._pipeline.get("base", order).reshape(1, -1)[:, members]
+        colours = mix.at_pixels(self._pipeline.analysis(order), members)
+        heights = []
+        for stops in TRACE_STOPS:
+            now = _star(mix.lifted(base, colours, _with_lift(settings, name, stops)))
+            heights.append((stops, float(np.average(now, weights=weights[members]))))
+        return heights
+
+    def _trace_weights(self, order: Order, name: str | int) -> NDArray[np.float64]:
+        if isinstance(name, str):
+            return self._range_weights(order)[:, ranges.NAMES.index(name)]
+        return self._nearness(order, order.recipe.mix.picked[name])
+
+
+def _with_lift(settings: Mix, name: str | int, stops: float) -> Mix:
+    if isinstance(name, str):
+        lifts = settings.lifts.model_copy(update={name: stops})
+        return settings.model_copy(update={"lifts": lifts})
+    picked = list(settings.picked)
+    picked[name] = picked[name].model_copy(update={"lift": stops})
+    return settings.model_copy(update={"picked": tuple(picked)})
+
+
+def merging(clusters: Clusters, lightness_now: NDArray[np.float64]) -> list[dict[str, Any]]:
+    """Pairs of clearly different colours whose greys nearly coincide, worst first.
+
+    Ranked by the product of their shares, raised where the two touch in the picture.
+    """
+    centres, shares = clusters.centres, clusters.shares
+    distance = np.linalg.norm(centres[:, None] - centres[None], axis=-1)
+    apart = np.abs(lightness_now[:, None] - lightness_now[None])
+    rank = shares[:, None] * shares[None] * (0.2 + clusters.contact)
+    merged = np.triu(distance >= MERGING_COLOUR_DISTANCE, 1) & (apart < MERGING_LIGHTNESS)
+    pairs = sorted(np.argwhere(merged), key=lambda pair: -rank[tuple(pair)])
+    return [
+        {
+            "colours": [clusters.hexes[i], clusters.hexes[j]],
+            "shares": [float(shares[i]), float(shares[j])],
+            "apart": float(apart[i, j]),
+            "colour_distance": float(distance[i, j]),
+        }
+        for i, j in pairs
+    ]
+
+
+def _stand_in(settings: Mix, place: int) -> tuple[float, float]:
+    """Plain and present L* of a nominal colour in the middle of a range, as the mix gets it."""
+    centre = np.radians(getattr(settings.centres, ranges.NAMES[place]))
+    light, chroma = STAND_IN
+    lab = np.array([[[light, chroma * np.cos(centre), chroma * np.sin(centre)]]])
+    pixel = colour.oklab_to_linear(lab).astype(np.float32)
+    now = mix.lifted(mix.base_grey(pixel, settings.base), mix.analyse(pixel), settings)
+    return float(_star(mix.base_grey(pixel, _PLAIN))[0]), float(_star(now)[0])
+
+
+def _columns(hue_degrees: NDArray[np.float64], settings: Mix) -> NDArray[np.float64]:
+    """Place of hues among the eight columns: ``i`` at centre i, going on evenly between."""
+    index, part = ranges.between_centres(hue_degrees, settings.centres.model_dump())
+    place = index + part
+    return np.where(place > len(ranges.NAMES) - 0.5, place - len(ranges.NAMES), place)
+
+
+def _star(grey: NDArray[np.float32]) -> NDArray[np.float64]:
+    return colour.lightness(np.minimum(grey, 1.0)).reshape(-1)

@@ -1,0 +1,140 @@
+"""What lies under the pointer: its colour, and which lifts move it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core import colour, mix
+from oatmeal.core.colour import ranges
+from oatmeal.core.mix import Analysis
+from oatmeal.core.pipeline import Order, Pipeline
+from oatmeal.core.recipe import Mix, Picked, Recipe
+from oatmeal.core.seeing import measure
+
+#: Side of the square that is averaged, in pixels of the frame.
+SIDE_PX: Final = 5
+
+#: Side of the square over which what is touched is smoothed.
+SMOOTH_PX: Final = 9
+
+#: A spot whose colour counts for less than this is called neutral.
+NEUTRAL: Final = 0.02
+
+#: No lift moves more than this for one stop at the spot, however pale its colour.
+MOST_PER_STOP: Final = 4.0
+
+
+@dataclass(frozen=True)
+class Spot:
+    """A place in a picture.
+
+    Attributes
+    ----------
+    colour : str
+        Mean colour as ``#rrggbb``.
+    per_stop : dict
+        How far each range's lift must move for the spot to move by one stop; empty for neutrals.
+    code : float
+        Where the spot stands on the scale before levels, 0 to 255.
+    """
+
+    colour: str
+    per_stop: dict[str, float]
+    code: float
+
+
+def read_spot(pipeline: Pipeline, wanted: Recipe | Order, x: float, y: float) -> Spot:
+    """Read a place given in shares (0 to 1) of the picture's width and height.
+
+    Each range moves by its weight at the spot over the sum of the squared weights, so that the spot
+    itself moves by the stops that are asked for.
+    """
+    order = pipeline.order(wanted)
+    rgb = pipeline.prepared(order)
+    inside = _square(rgb, x, y)
+    hexed = _hex(rgb[inside])
+    toned = np.clip(pipeline.toned(order)[inside], 0, 1)
+    code = round(float(colour.encode_srgb(toned).mean() * 255), 1)
+    analysis = pipeline.analysis(order)
+    lab = [float(plane[inside].mean()) for plane in (analysis.a_axis, analysis.b_axis)]
+    settings = order.given.mix
+    hue, chroma = colour.hue_and_chroma(np.array([0.0, *lab]))
+    weights = ranges.weights(hue, settings.centres.model_dump())
+    weights = weights * ranges.colourfulness(chroma, settings.pale)
+    squares = float((weights**2).sum())
+    if squares < NEUTRAL**2:
+        return Spot(hexed, {}, code)
+    moves = np.minimum(weights / squares, MOST_PER_STOP)
+    names = zip(ranges.NAMES, moves, strict=True)
+    per_stop = {name: round(float(move), 4) for name, move in names if move > 0.005}
+    return Spot(hexed, per_stop, code)
+
+
+@dataclass(frozen=True)
+class PinReading:
+    """A fixed meter reading: mean colour, L* of the plain conversion and now, and 8-bit code."""
+
+    colour: str
+    plain: float
+    now: float
+    zone: str
+    code: float
+
+
+def read_pin(pipeline: Pipeline, wanted: Recipe | Order, x: float, y: float) -> PinReading:
+    """Read the finished grey at a place, averaged over :data:`SIDE_PX` pixels a side."""
+    order = pipeline.order(wanted)
+    prepared = pipeline.prepared(order)
+    inside = _square(prepared, x, y)
+    star = [reading.lightness for reading in measure.code_readings()]
+    codes = pipeline.codes(order)[inside]
+    now = float(np.take(star, codes).mean())
+    patch = np.ascontiguousarray(prepared[inside])
+    plain = float(colour.lightness(np.clip(colour.luminance(patch), 0, 1)).mean())
+    zone = measure.zone_name(now)
+    return PinReading(
+        _hex(patch), round(plain, 2), round(now, 2), zone, round(float(codes.mean()), 1)
+    )
+
+
+def _square(plane: NDArray[np.float32], x: float, y: float) -> tuple[slice, slice]:
+    height, width = plane.shape[:2]
+    half = SIDE_PX // 2
+    column = int(np.clip(x * width, 0, width - 1))
+    row = int(np.clip(y * height, 0, height - 1))
+    return (
+        slice(max(0, row - half), row + half + 1),
+        slice(max(0, column - half), column + half + 1),
+    )
+
+
+def _hex(rgb_linear: NDArray[np.float32]) -> str:
+    mean = rgb_linear.reshape(-1, 3).mean(axis=0, dtype=np.float64)
+    codes = np.floor(colour.encode_srgb(np.clip(mean, 0, 1)) * 255 + 0.5).astype(int)
+    return "#" + "".join(f"{code:02x}" for code in codes)
+
+
+def touched(analysis: Analysis, settings: Mix, spot: Spot) -> NDArray[np.uint8]:
+    """How far every pixel moves with a spot, ``(H, W)``: 0 not at all, 255 as much or more."""
+    lifts = dict.fromkeys(ranges.NAMES, 0.0) | spot.per_stop
+    one_stop = Mix(
+        lifts=Mix().lifts.model_copy(update=lifts), centres=settings.centres, pale=settings.pale
+    )
+    moved = mix.lifted(np.ones_like(analysis.hue), analysis, one_stop)
+    return _soft(np.clip(np.log2(moved), 0, 1))
+
+
+def touched_by_picked(analysis: Analysis, picked: Picked) -> NDArray[np.uint8]:
+    """How far a picked colour reaches every pixel, 0 to 255."""
+    return _soft(mix.reach(analysis, picked))
+
+
+def _soft(share: NDArray[np.float32]) -> NDArray[np.uint8]:
+    """Shares as 0 to 255, smoothed so that an outline round them does not speckle."""
+    smooth = cv2.blur(share, (SMOOTH_PX, SMOOTH_PX))
+    return np.asarray(smooth * 255 + 0.5, dtype=np.uint8)

@@ -1,0 +1,81 @@
+"""The test strip: a picture cut into bands, each rendered with another value of one setting."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core.picture import ArrayPicture, reduced
+from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region
+from oatmeal.core.recipe import Problem, Recipe, RecipeError, from_document
+from oatmeal.core.recipe.settings import put
+
+MAX_BANDS: Final = 12
+
+
+def variants(recipe: Recipe, path: str, values: Sequence[Any]) -> list[Recipe]:
+    """The recipe once for each value of the setting at ``path``, such as ``mix.lifts.blue``.
+
+    Raises
+    ------
+    RecipeError
+        When there is no such setting, a value is not allowed, or there are too many.
+    """
+    if not 1 <= len(values) <= MAX_BANDS:
+        raise RecipeError([Problem(path, f"a test strip has 1 to {MAX_BANDS} bands")])
+    made = []
+    for value in values:
+        document = recipe.full_document()
+        if not put(document, path, value):
+            raise RecipeError([Problem(path, "there is no such setting")])
+        made.append(from_document(document))
+    return made
+
+
+def edges(length: int, bands: int) -> list[int]:
+    """Where bands begin and end along a side of ``length`` pixels."""
+    return [round(length * place / bands) for place in range(bands + 1)]
+
+
+def render(
+    rgb_linear: NDArray[np.float32],
+    recipes: Sequence[Recipe],
+    *,
+    upright: bool,
+    auto_guard: float = 0.0,
+    scale: float = 1.0,
+) -> NDArray[np.uint8]:
+    """Render each band with its recipe; the cost is that of about one frame.
+
+    Parameters
+    ----------
+    rgb_linear : float32 (H, W, 3)
+    recipes : sequence of Recipe
+        One for each band, left to right or top to bottom.
+    upright : bool
+        Bands stand side by side; otherwise they lie one above the other.
+    auto_guard, scale : float
+        As :class:`oatmeal.core.pipeline.Pipeline` takes them.
+
+    Returns
+    -------
+    uint8 (H, W)
+    """
+    height, width = rgb_linear.shape[:2]
+    out = np.empty((height, width), dtype=np.uint8)
+    places = edges(width if upright else height, len(recipes))
+    small = reduced(rgb_linear, WHOLE_SIDE)
+    whole_scale = scale * max(small.shape[:2]) / max(height, width)
+    whole = Pipeline(small, auto_guard=auto_guard, scale=whole_scale)
+    picture = ArrayPicture(rgb_linear, auto_guard)
+    for recipe, begin, end in zip(recipes, places, places[1:], strict=False):
+        if begin == end:
+            continue
+        rectangle = (begin, 0, end - begin, height) if upright else (0, begin, width, end - begin)
+        x, y, across, down = rectangle
+        band = Region(picture, rectangle, recipe, whole, scale)
+        out[y : y + down, x : x + across] = band.codes(recipe)
+    return out

@@ -1,0 +1,143 @@
+"""What a stage of the pipeline is: a pure function, declared with all that its result depends on.
+
+A stage says which settings it reads, which stages' results it is given, how far beyond a pixel it
+looks, and whether it looks at the whole picture. Keys, memory, margins and what is computed again
+follow from that (:mod:`oatmeal.core.pipeline`); no stage remembers anything itself.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any, Final
+
+from oatmeal.core.picture import Window
+from oatmeal.core.recipe import DECLARED, REST, Recipe
+from oatmeal.core.recipe.settings import Path
+
+#: Where every pipeline begins: the linear colour it was given.
+SOURCE: Final = "source"
+
+
+@dataclass(frozen=True)
+class Place:
+    """What an array that a stage works on is, of the picture as it is framed.
+
+    Attributes
+    ----------
+    window : Window
+        Which part of the whole.
+    scale : float
+        Pixels of the whole for one of the file; less than 1 in a proxy.
+    auto_guard : float
+        Strength, 0 to 1, of the guard where the recipe says ``auto``.
+    """
+
+    window: Window
+    scale: float = 1.0
+    auto_guard: float = 0.0
+
+    @property
+    def long_side(self) -> float:
+        """Of the whole, in the array's pixels."""
+        return max(self.window.width, self.window.height)
+
+
+@dataclass(frozen=True)
+class Stage:
+    """One declared stage.
+
+    Attributes
+    ----------
+    name : str
+    make : callable
+        ``make(recipe, place, *results of needs)``, pure.
+    reads : tuple of str
+        Paths of the recipe whose values the result depends on: settings, or whole parts.
+    needs : tuple of str
+        Stages whose results it is given, in this order.
+    moved_by : tuple of str
+        The settings of which one must be away from rest for the stage to do anything; where none
+        is, it hands on the first result it is given, the same object. Empty: it always works.
+    when : callable
+        ``when(recipe)``; where it is false the stage is left out and gives None.
+    margin : callable
+        ``margin(recipe, place)``: pixels round one that its result there depends on.
+    grid : callable
+        ``grid(place)``: parts of a picture begin at multiples of this.
+    whole : bool
+        True if it looks at the whole picture: a part asks a pipeline on the whole for it.
+    """
+
+    name: str
+    make: Callable[..., Any]
+    reads: tuple[Path, ...] = ()
+    needs: tuple[str, ...] = ()
+    moved_by: tuple[Path, ...] = ()
+    when: Callable[[Recipe], bool] = lambda recipe: True
+    margin: Callable[[Recipe, Place], int] = lambda recipe, place: 0
+    grid: Callable[[Place], int] = lambda place: 1
+    whole: bool = False
+
+    def works(self, recipe: Recipe) -> bool:
+        """False where the stage is at rest and hands on what it got."""
+        return not self.moved_by or any(moves(recipe, path) for path in self.moved_by)
+
+
+def stage(name: str, **declared: Any) -> Callable[[Callable[..., Any]], Stage]:
+    """Declare the function below as a stage; the arguments are those of :class:`Stage`.
+
+    Examples
+    --------
+    >>> @stage("doubled", reads=("tone.exposure",), needs=("source",))
+    ... def doubled(recipe, place, rgb_linear):
+    ...     return rgb_linear * 2 ** recipe.tone.exposure
+    >>> doubled.needs
+    ('source',)
+    """
+    return lambda make: Stage(name, make, **declared)
+
+
+def table(*stages: Stage) -> Mapping[str, Stage]:
+    """Stages by their names, in the order of the work.
+
+    Raises
+    ------
+    ValueError
+        For two of one name, a need that does not stand before, or a path that is not declared.
+    """
+    known: dict[str, Stage] = {}
+    for one in stages:
+        missing = [need for need in one.needs if need != SOURCE and need not in known]
+        if missing or one.name in known:
+            raise ValueError(f"stage {one.name}: {missing or 'declared twice'}")
+        for path in (*one.reads, *one.moved_by):
+            if not _stands(path):
+                raise ValueError(f"stage {one.name} reads {path}, which no recipe has")
+        known[one.name] = one
+    return known
+
+
+def _stands(path: Path) -> bool:
+    try:
+        value_of(REST, path)
+    except AttributeError:
+        return False
+    return True
+
+
+def value_of(recipe: Recipe, path: Path) -> Any:
+    """The value of a recipe, or the part of it, at a path such as ``tone.levels``."""
+    node: Any = recipe
+    for key in path.split("."):
+        node = getattr(node, key)
+    return node
+
+
+def moves(recipe: Recipe, path: Path) -> bool:
+    """True if a setting at a path, or in the part there, that says how much is away from rest."""
+    value = value_of(recipe, path)
+    if value == value_of(REST, path):
+        return False
+    one = DECLARED.get(path)
+    return one is None or one.how_much

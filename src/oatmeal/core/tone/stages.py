@@ -1,0 +1,102 @@
+"""The stages of Tone."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core.recipe import DECLARED, Recipe
+from oatmeal.core.stages import Place, stage
+from oatmeal.core.tone import local as locally
+from oatmeal.core.tone import scale as scales
+from oatmeal.core.tone.local import Bands
+from oatmeal.core.tone.scale import Scale
+
+Plane = NDArray[np.float32]
+Maps = Mapping[str, Plane] | None
+
+#: What works on light and on neighbourhoods.
+_LOCAL = DECLARED.of_step("tone", "light", "local contrast")
+#: What is compiled to one table.
+_SCALE = DECLARED.of_step("tone", "points", "contrast and curve")
+_EXPOSURE = DECLARED.of_step("tone", "exposure")
+
+
+@stage("bands", reads=("tone.character",), needs=("mixed",), whole=True)
+def bands(recipe: Recipe, place: Place, grey: Plane) -> Bands:
+    """Coefficients of the base and the middle band, of the whole picture."""
+    return locally.find_bands(grey, recipe.tone.character)
+
+
+@stage("wide", needs=("bands", "mixed"))
+def wide(recipe: Recipe, place: Place, found: Bands, grey: Plane) -> NDArray[np.float32]:
+    """The coefficients along the rows of the array that is worked on."""
+    return locally.spread(found, place.window, grey.shape[1])
+
+
+@stage(
+    "fine",
+    needs=("mixed",),
+    when=lambda recipe: recipe.tone.detail != 0 or bool(recipe.areas),
+    margin=lambda recipe, place: 2 * locally.fine_radius(place.long_side),
+)
+def fine(recipe: Recipe, place: Place, grey: Plane) -> Plane:
+    """The fine band in stops, edges left out."""
+    return locally.fine_band(grey, place.window)
+
+
+@stage(
+    "local",
+    reads=(*_EXPOSURE, *_LOCAL),
+    needs=("mixed", "bands", "wide", "fine", "maps"),
+    moved_by=(*_LOCAL, "areas"),
+)
+def local(
+    recipe: Recipe, place: Place, grey: Plane, found: Bands, wide: Any, fine: Plane, maps: Maps
+) -> Plane:
+    """Linear grey with its exposure and everything local; the mixed grey where all that rests."""
+    return locally.apply(grey, recipe.tone, found.veil, wide, fine, place.window, maps)
+
+
+def gain_left(recipe: Recipe) -> float:
+    """Factor on light that the local stage has left to the scale: the exposure, where it rests."""
+    return 1.0 if local.works(recipe) else float(2.0**recipe.tone.exposure)
+
+
+@stage("toned", reads=(*_EXPOSURE, *_LOCAL), needs=("local",), moved_by=_EXPOSURE)
+def toned(recipe: Recipe, place: Place, grey: Plane) -> Plane:
+    """Linear grey after exposure and everything local, before the scale's table."""
+    gain = gain_left(recipe)
+    return grey if gain == 1.0 else grey * np.float32(gain)
+
+
+@stage(
+    "peak",
+    reads=(*_EXPOSURE, *_LOCAL),
+    needs=("mixed_peak",),
+    when=lambda recipe: recipe.tone.hold_ends,
+)
+def peak(recipe: Recipe, place: Place, mixed_peak: float) -> float:
+    """The highest linear grey that the scale can get, for holding the ends."""
+    stops = recipe.tone.exposure
+    if local.works(recipe):
+        stops += locally.highest_gain(recipe.tone)
+    return float(mixed_peak * 2.0**stops)
+
+
+@stage("scale", reads=_SCALE, needs=("peak",))
+def scale(recipe: Recipe, place: Place, peak: float | None) -> Scale:
+    """Levels, contrast, curve and output limits as one table."""
+    return scales.compile_scale(recipe.tone, peak or 1.0)
+
+
+@stage("encoded", reads=_EXPOSURE, needs=("local", "scale", "maps"))
+def encoded(recipe: Recipe, place: Place, grey: Plane, table: Scale, maps: Maps) -> Plane:
+    """The toned grey: encoded values, float32 ``(H, W)``, 0 to 1."""
+    return scales.encoded(grey, table, gain_left(recipe), recipe.tone, maps)
+
+
+STAGES = (bands, wide, fine, local, toned, peak, scale, encoded)

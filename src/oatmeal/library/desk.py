@@ -1,0 +1,253 @@
+"""A desk: one photograph being worked on, held ready so that a frame costs only its change."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core import prepare
+from oatmeal.core.picture import (
+    ArrayPicture,
+    Geometry,
+    Picture,
+    Rectangle,
+    framed,
+    proxy,
+    reduced,
+)
+from oatmeal.core.pipeline import WHOLE_SIDE, Order, Pipeline, Region
+from oatmeal.core.recipe import Levels, Recipe, require_built
+from oatmeal.core.seeing import strip
+from oatmeal.core.seeing.balance import Balance, Found
+from oatmeal.core.seeing.greymap import GreyMap
+from oatmeal.core.seeing.points import find_points
+from oatmeal.core.seeing.spot import Spot, read_spot, touched, touched_by_picked
+from oatmeal.core.seeing.starts import Start, starts
+from oatmeal.library.errors import Invalid
+from oatmeal.library.figures import Figures, layer
+from oatmeal.library.proxies import BENCH_SIDE, Proxies
+from oatmeal.library.requests import MAX_REGION_PIXELS, Frame, Request, Strip
+from oatmeal.photofile.decode import SourcePicture
+
+#: Sizes held ready of each view, and views of each photograph.
+SIZES: Final = 4
+VIEWS: Final = 2
+
+#: Side of the frame that figures are taken from while a region at 100 % is shown.
+FIGURES_SIDE: Final = 1024
+
+#: The smallest frame that is made.
+SMALLEST_SIDE: Final = 64
+
+
+class View:
+    """The photograph as one geometry frames it: its sizes, its colours, its figures.
+
+    Parameters
+    ----------
+    picture : Picture
+        The reduced copy, as it is framed.
+    size : (width, height)
+        Of the framed photograph in the file's pixels.
+    """
+
+    def __init__(self, picture: Picture, size: tuple[int, int]) -> None:
+        self.size = size
+        self.large = proxy(picture, BENCH_SIDE)
+        self.auto_guard = picture.auto_guard
+        self.figures = Figures(GreyMap(self.large))
+        self._pipelines: OrderedDict[int, Pipeline] = OrderedDict()
+        self._region: tuple[Rectangle, Region] | None = None
+
+    def pipeline(self, side: int) -> Pipeline:
+        """The pipeline on the whole picture at a size; the longest unused makes room."""
+        side = max(SMALLEST_SIDE, min(side, BENCH_SIDE))
+        if side not in self._pipelines:
+            small = reduced(self.large, side)
+            scale = max(small.shape[:2]) / max(self.size)
+            self._pipelines[side] = Pipeline(small, auto_guard=self.auto_guard, scale=scale)
+        self._pipelines.move_to_end(side)
+        while len(self._pipelines) > SIZES:
+            self._pipelines.popitem(last=False)
+        return self._pipelines[side]
+
+    def region(self, picture: Picture, rectangle: Rectangle, order: Order) -> Region:
+        """A part of the file's own pixels; the same one while the rectangle stays."""
+        kept = self._region
+        if kept is None or kept[0] != rectangle or not kept[1].holds(order):
+            made = Region(picture, rectangle, order, self.pipeline(WHOLE_SIDE))
+            kept = self._region = (rectangle, made)
+        return kept[1]
+
+    def clipped(self, rectangle: Rectangle) -> Rectangle:
+        """A rectangle, as far as it lies inside the framed photograph."""
+        x, y = max(0, rectangle[0]), max(0, rectangle[1])
+        width = min(rectangle[2], self.size[0] - x)
+        height = min(rectangle[3], self.size[1] - y)
+        if width < 1 or height < 1 or width * height > MAX_REGION_PIXELS:
+            raise Invalid("The region lies outside the photograph or is too large.")
+        return x, y, width, height
+
+
+class Desk:
+    """One photograph being worked on.
+
+    Parameters
+    ----------
+    sha256, suffix : str
+        Its original in the file store.
+    size : (width, height)
+        Of the original, upright.
+    proxies : Proxies
+        Where its reduced copies come from.
+    """
+
+    def __init__(self, sha256: str, suffix: str, size: tuple[int, int], proxies: Proxies) -> None:
+        self._file = (sha256, suffix)
+        self._size = size
+        self._proxies = proxies
+        self._lock = threading.Lock()
+        self._decoding = threading.Lock()
+        guard = proxies.auto_guard(sha256, suffix)
+        self._copy = ArrayPicture(proxies.read(sha256, suffix, BENCH_SIDE), guard)
+        self._views: OrderedDict[Geometry, View] = OrderedDict()
+        self._source: SourcePicture | None = None
+
+    def _view(self, order: Order) -> View:
+        geometry = prepare.geometry(order.recipe)
+        if geometry not in self._views:
+            size = geometry.size(*self._size)
+            self._views[geometry] = View(framed(self._copy, geometry), size)
+        self._views.move_to_end(geometry)
+        while len(self._views) > VIEWS:
+            self._views.popitem(last=False)
+        return self._views[geometry]
+
+    def frame(self, request: Request) -> Frame:
+        """Render what was asked for."""
+        order = Order(require_built(request.recipe))
+        # whoever waits for the file's pixels holds up nobody else
+        source = self.source() if request.region is not None else None
+        with self._lock:
+            view = self._view(order)
+            whole = view.pipeline(request.side)
+            rectangle, part = None, None
+            if request.region is not None and source is not None:
+                rectangle = view.clipped(request.region)
+                whole = view.pipeline(min(request.side, FIGURES_SIDE))
+                picture = framed(source, prepare.geometry(order.recipe))
+                part = view.region(picture, rectangle, order)
+            layers = [
+                (name, self._layer(name, view, whole, part, order, request))
+                for name in request.layers
+            ]
+            figures = view.figures.of(whole, order, request.pins)
+            if request.trace is not None:
+                figures["trace"] = _trace(view, order, request.trace)
+        height, width = whole.source.shape[:2]
+        if rectangle is not None:
+            width, height = rectangle[2:]
+        return Frame(width, height, view.size, rectangle, layers, figures)
+
+    def _layer(
+        self,
+        name: str,
+        view: View,
+        whole: Pipeline,
+        part: Region | None,
+        order: Order,
+        request: Request,
+    ) -> NDArray[np.uint8]:
+        if request.strip is not None and name == "grey":
+            return _strip(view, whole, request.strip)
+        pipeline = part.pipeline if part is not None else whole
+        if name == "touched":
+            shown = _touched(view, pipeline, order, request.touched)
+        else:
+            shown = layer(name, pipeline, order)
+        return part.cut(shown) if part is not None else shown
+
+    def spot(self, recipe: Recipe, x: float, y: float) -> Spot:
+        """What lies at a place, given in shares of width and height."""
+        with self._lock:
+            order = Order(recipe)
+            return read_spot(self._view(order).pipeline(BENCH_SIDE), order, x, y)
+
+    def balance(self, recipe: Recipe, strength: float) -> Found:
+        """Lifts that part the picture's colours."""
+        with self._lock:
+            return Balance(self._view(Order(recipe)).large, recipe).find(strength)
+
+    def points(self, recipe: Recipe, budget: float) -> Levels:
+        """Black and white of the scale from the picture; ``budget`` is the share that may clip."""
+        with self._lock:
+            return find_points(self._view(Order(recipe)).pipeline(WHOLE_SIDE), recipe, budget)
+
+    def separate(self, recipe: Recipe, pair: tuple[str, str]) -> Found:
+        """Lifts that part two of the picture's colours."""
+        with self._lock:
+            try:
+                found = self._view(Order(recipe)).figures.greymap.separate(recipe, pair)
+            except KeyError as error:
+                raise Invalid("The picture has no such colour.") from error
+        if found is None:
+            raise Invalid(
+                "These two lie in the same range, so that lifts cannot part them: "
+                "pick one of them as a colour of its own."
+            )
+        return found
+
+    def starts(self, recipe: Recipe) -> list[Start]:
+        """Twelve starting points."""
+        with self._lock:
+            return starts(self._view(Order(recipe)).large, recipe)
+
+    def source(self) -> SourcePicture:
+        """The file's own pixels, decoded once; frames of the copies go on meanwhile."""
+        with self._decoding:
+            if self._source is None:
+                self._source = self._proxies.decode(*self._file)
+            return self._source
+
+    def prepare_source(self) -> None:
+        """Decode the file ahead of the first look at 100 %."""
+        self.source()
+
+
+def _strip(view: View, whole: Pipeline, wanted: Strip) -> NDArray[np.uint8]:
+    for recipe in wanted.recipes:
+        require_built(recipe)
+    return strip.render(
+        whole.source,
+        wanted.recipes,
+        upright=wanted.upright,
+        auto_guard=view.auto_guard,
+        scale=max(whole.source.shape[:2]) / max(view.size),
+    )
+
+
+def _touched(
+    view: View, pipeline: Pipeline, order: Order, wanted: tuple[float, float] | int | None
+) -> NDArray[np.uint8]:
+    if isinstance(wanted, int):
+        _require_picked(order, wanted)
+        return touched_by_picked(pipeline.analysis(order), order.given.mix.picked[wanted])
+    if wanted is None:
+        raise Invalid("Say what should be shown as touched.")
+    spot = read_spot(view.pipeline(BENCH_SIDE), order, *wanted)
+    return touched(pipeline.analysis(order), order.given.mix, spot)
+
+
+def _trace(view: View, order: Order, wanted: str | int) -> Any:
+    if isinstance(wanted, int):
+        _require_picked(order, wanted)
+    return view.figures.greymap.trace(order, wanted)
+
+
+def _require_picked(order: Order, number: int) -> None:
+    if not 0 <= number < len(order.given.mix.picked):
+        raise Invalid("There is no such picked colour.")

@@ -1,0 +1,113 @@
+"""Figures of a frame: what the instruments of the bench draw."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import asdict
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core import tone
+from oatmeal.core.colour import kernels
+from oatmeal.core.finish import quantised
+from oatmeal.core.mix import film
+from oatmeal.core.pipeline import Order, Pipeline
+from oatmeal.core.recipe import REST, Film, Tone
+from oatmeal.core.seeing import measure
+from oatmeal.core.seeing.greymap import GreyMap
+from oatmeal.core.seeing.spot import read_pin
+from oatmeal.core.tone import curve as curves
+from oatmeal.core.tone.stages import gain_left
+
+#: Points at which the drawn curve is sampled.
+CURVE_SAMPLES: Final = 129
+
+
+class Figures:
+    """Figures of one photograph as it is framed; what does not change is kept."""
+
+    def __init__(self, greymap: GreyMap) -> None:
+        self.greymap = greymap
+        self._kept: dict[str, tuple[Any, Any]] = {}
+
+    def of(
+        self, whole: Pipeline, order: Order, pins: Sequence[tuple[float, float]] = ()
+    ) -> dict[str, Any]:
+        """All figures of a frame of the whole picture."""
+        given = order.given
+        found = measure.tones(whole.codes(order), whole.scale(order).end_codes)
+        found |= self._before_the_scale(whole, order)
+        found["curve"] = _samples(given.tone)
+        found["transfer"] = _transfer(order.recipe.tone)
+        found["pins"] = [asdict(read_pin(whole, order, *place)) for place in pins]
+        found["auto_guard"] = whole.place.auto_guard
+        if isinstance(given.mix.base, Film):
+            found["film"] = _film_figures(given.mix.base)
+        return found
+
+    def _before_the_scale(self, whole: Pipeline, order: Order) -> dict[str, Any]:
+        """What does not depend on the scale, kept while only that changes."""
+        shape = whole.source.shape
+        prepared, toned = (order.key("prepared"), shape), (order.key("toned"), shape)
+        return {
+            "plain_zones": self._same("plain_zones", prepared, lambda: _plain_zones(whole, order)),
+            "grey_map": self._same(
+                "grey_map",
+                (order.key("mixed"), order.given.mix),
+                lambda: self.greymap.figures(order),
+            ),
+            "before": self._same("before", toned, lambda: _histogram_before(whole, order)),
+        }
+
+    def _same(self, name: str, key: Any, make: Callable[[], Any]) -> Any:
+        if name not in self._kept or self._kept[name][0] != key:
+            self._kept[name] = (key, make())
+        return self._kept[name][1]
+
+
+def layer(name: str, pipeline: Pipeline, order: Order) -> NDArray[np.uint8]:
+    """The finished grey, the plain conversion or the colour original as 8-bit codes."""
+    if name == "grey":
+        return np.asarray(pipeline.codes(order))
+    if name == "plain":
+        return np.asarray(Pipeline(pipeline.prepared(order)).codes(REST))
+    return kernels.display(pipeline.source)
+
+
+def _plain_zones(pipeline: Pipeline, order: Order) -> list[float]:
+    return measure.zone_shares(measure.histogram(layer("plain", pipeline, order)))
+
+
+def _histogram_before(whole: Pipeline, order: Order) -> list[int]:
+    """Histogram of what the scale's table gets, every ninth pixel."""
+    sample = np.ascontiguousarray(whole.get("local", order)[::3, ::3])
+    shown = tone.encoded(sample, tone.AT_REST, gain_left(order.recipe))
+    return [int(count) for count in measure.histogram(quantised(shown, np.uint8))]
+
+
+def _samples(settings: Tone) -> list[float]:
+    grid = np.linspace(0, 1, CURVE_SAMPLES)
+    return [round(float(y), 5) for y in curves.evaluate(settings.curve, grid)]
+
+
+def _transfer(settings: Tone) -> list[float]:
+    """Levels, contrast, curve and output limits together, at the places of the drawn curve."""
+    grid = np.linspace(0, 1, CURVE_SAMPLES)
+    return [round(float(y), 5) for y in tone.transfer(grid, settings)]
+
+
+def _film_figures(settings: Film) -> dict[str, Any]:
+    """What the spectrum strip draws."""
+    exposure = film.expose(settings)
+    film_edges, filter_edges = film.edges(settings)
+    return {
+        "nm": film.wavelengths().tolist(),
+        "sensitivity": exposure.sensitivity.round(4).tolist(),
+        "passed": exposure.passed.round(4).tolist(),
+        "cost": exposure.cost_stops,
+        "channels": [round(100 * weight, 1) for weight in exposure.weights],
+        "film_edges": film_edges,
+        "filter_edges": filter_edges,
+    }

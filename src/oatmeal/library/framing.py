@@ -1,0 +1,13 @@
+"""The size of a photograph as a recipe frames it: nobody else asks the file for its shape."""
+
+from __future__ import annotations
+
+from oatmeal.core import prepare
+from oatmeal.core.recipe import Recipe
+from oatmeal.library.models import Photograph
+
+
+def framed_size(photograph: Photograph, recipe: Recipe) -> tuple[int, int]:
+    """Width and height in the file's pixels, of what a recipe keeps of a photograph."""
+    geometry = prepare.geometry(recipe.effective())
+    return geometry.size(photograph.width, photograph.height)

@@ -1,0 +1,86 @@
+"""What a page asks of a photograph, and what it gets."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core.picture import Rectangle
+from oatmeal.core.recipe import Recipe
+
+#: What can be sent: the finished grey, the plain conversion, the colour original, what is touched.
+LAYERS: Final = ("grey", "plain", "colour", "touched")
+
+#: A region may ask for this many pixels at the most.
+MAX_REGION_PIXELS: Final = 16_000_000
+
+
+@dataclass(frozen=True)
+class Strip:
+    """A test strip: the recipe of each band, and how the bands stand."""
+
+    recipes: Sequence[Recipe]
+    upright: bool = True
+
+
+@dataclass(frozen=True)
+class Request:
+    """What a page asks of a photograph.
+
+    Attributes
+    ----------
+    recipe : Recipe
+    side : int
+        Longer side of the whole frame in pixels.
+    layers : sequence of str
+        Which of :data:`LAYERS` to send.
+    region : (x, y, width, height), optional
+        A rectangle of the framed picture's own pixels instead of the whole frame.
+    trace : str or int, optional
+        Name of a range, or number of a picked colour, whose height is wanted for every lift.
+    touched : (x, y) or int, optional
+        What the layer ``touched`` shows: the pixels that move with a spot (shares of width and
+        height), or those that a picked colour (its number) reaches.
+    strip : Strip, optional
+        Cut the whole frame into bands with other values of one setting.
+    pins : sequence of (x, y)
+        Places to read, in shares of width and height.
+    """
+
+    recipe: Recipe
+    side: int = 1600
+    layers: Sequence[str] = ("grey",)
+    region: Rectangle | None = None
+    trace: str | int | None = None
+    touched: tuple[float, float] | int | None = None
+    strip: Strip | None = None
+    pins: Sequence[tuple[float, float]] = ()
+
+
+@dataclass(frozen=True)
+class Frame:
+    """Rendered layers of one size, and what was measured.
+
+    Attributes
+    ----------
+    width, height : int
+        Of the layers.
+    size : (width, height)
+        Of the photograph as the recipe frames it, in the file's pixels.
+    region : (x, y, width, height) or None
+        Which part of that the layers are; None for the whole.
+    layers : list of (name, uint8 array)
+    figures : dict
+        Of the whole picture.
+    """
+
+    width: int
+    height: int
+    size: tuple[int, int]
+    region: Rectangle | None
+    layers: list[tuple[str, NDArray[np.uint8]]]
+    figures: dict[str, Any]

@@ -1,0 +1,34 @@
+"""What views work with, found through the running application."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from flask import current_app
+
+from oatmeal.exports.runner import Runner
+from oatmeal.library.database import Database
+from oatmeal.library.importing import Importer
+from oatmeal.library.small import Small
+from oatmeal.library.store import FileStore
+from oatmeal.library.workbench import Workbench
+from oatmeal.settings import Settings
+
+
+@dataclass(frozen=True)
+class Services:
+    """What views work with."""
+
+    database: Database
+    store: FileStore
+    workbench: Workbench
+    small: Small
+    importer: Importer
+    runner: Runner
+    settings: Settings
+
+
+def services() -> Services:
+    """The services of the running application."""
+    found: Services = current_app.extensions["oatmeal"]
+    return found

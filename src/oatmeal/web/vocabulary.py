@@ -1,0 +1,80 @@
+"""The core's constants that the pages draw with, so that no script repeats them."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from functools import cache
+from typing import Any, get_args
+
+from oatmeal.core.colour import ranges
+from oatmeal.core.mix import film
+from oatmeal.core.recipe import (
+    DECLARED,
+    REST,
+    STEPS,
+    Base,
+    Channels,
+    Film,
+    Formula,
+    Plain,
+    Six,
+    formula,
+)
+from oatmeal.core.recipe.curves import SHIPPED as CURVES
+from oatmeal.core.recipe.examples import CHANNEL_STARTS, FORMULA_EXAMPLES
+from oatmeal.core.recipe.mix import Weighing
+from oatmeal.core.recipe.words import BASE_NAMES
+from oatmeal.core.seeing import measure
+from oatmeal.core.seeing.charts import hex_of_hue, plain_chart, zone_codes
+from oatmeal.photofile.encode import FORMATS
+
+
+def step_words() -> list[dict[str, Any]]:
+    """The steps of a recipe in the order of the work, as tabs and dialogs name them."""
+    return [
+        {
+            "id": name, "title": step.title, "hint": step.hint, "screen": step.screen,
+            "colour": step.colour,
+        }
+        for name, step in STEPS.items()
+    ]  # fmt: skip
+
+
+@cache
+def settings() -> dict[str, Any]:
+    """Every declared setting by its path, as scripts and templates read it."""
+    return {path: one.public() for path, one in DECLARED.items()}
+
+
+@cache
+def vocabulary() -> dict[str, Any]:
+    """Everything that the bench draws with and that does not depend on a photograph."""
+    bases: list[Base] = [
+        Film(kind="film", filter="orange"),
+        Channels(kind="channels"),
+        Six(kind="six"),
+        Formula(kind="formula", text="0.3*r + 0.59*g + 0.11*b"),
+        Plain(kind="plain"),
+    ]
+    return {
+        "rest": REST.full_document(),
+        "steps": step_words(),
+        "settings": settings(),
+        "base_names": BASE_NAMES,
+        "bases": {base.kind: base.model_dump(mode="json", exclude_none=True) for base in bases},
+        "weighings": {name: plain_chart(name) for name in get_args(Weighing)},
+        "films": film.FILMS,
+        "filters": film.FILTERS,
+        "spectrum": film.spectral_colours(),
+        "channel_starts": CHANNEL_STARTS,
+        "formula_examples": FORMULA_EXAMPLES,
+        "formula_names": [*formula.VARIABLES, *formula.FUNCTIONS],
+        "centres": ranges.CENTRES,
+        "centre_gap": ranges.MIN_DISTANCE_DEGREES,
+        "hues": [hex_of_hue(hue) for hue in range(0, 360, 4)],
+        "ranges": list(ranges.NAMES),
+        "curves": {name: [list(point) for point in CURVES[name]] for name in CURVES},
+        "zone_codes": zone_codes(),
+        "codes": [asdict(reading) for reading in measure.code_readings()],
+        "formats": list(FORMATS),
+    }

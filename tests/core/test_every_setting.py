@@ -1,0 +1,200 @@
+"""What must hold for every declared setting, written once: a new one is tested by declaring it."""
+
+import copy
+import json
+
+import numpy as np
+import pytest
+from samples import codes
+
+from oatmeal.core.colour import decode_srgb
+from oatmeal.core.picture import ArrayPicture
+from oatmeal.core.pipeline import Pipeline, Region
+from oatmeal.core.recipe import DECLARED, REST, from_document, read
+from oatmeal.core.recipe.carry import GROUPS, carried, scaled
+from oatmeal.core.recipe.settings import put, value_at
+from oatmeal.core.recipe.words import changes, shown
+
+RGB = decode_srgb(codes(90, 130, 16) / 65535).astype(np.float32)
+RGB[20:50, 30:70] *= np.float32(3.0)  # some light beyond white, for what holds the ends
+
+#: A recipe in which every setting has something to act on.
+FULL = {
+    "prepare": {"exposure": 0.3},
+    "mix": {
+        "lifts": {"red": 0.8, "orange": -0.5, "green": 0.5, "blue": -1.2, "purple": 0.7},
+        "picked": [{"colour": "#4a78c0", "reach": 0.1, "lift": 0.9, "name": ""}],
+        "guard": 40,
+    },
+    "tone": {
+        "exposure": 0.2, "shadows": 20, "clarity": 40, "sparkle": 10, "detail": 20, "veil": 10,
+        "levels": {"black": 6, "white": 246}, "contrast": 10,
+    },
+}  # fmt: skip
+BASES = {
+    "plain": {"kind": "plain"}, "channels": {"kind": "channels", "hold_total": False},
+    "six": {"kind": "six"},
+    "film": {"kind": "film", "filter": "orange"},
+    "formula": {
+        "kind": "formula", "text": "Y**k", "parameters": {"k": {"value": 0.45, "high": 2.0}}
+    },
+}  # fmt: skip
+#: Values for what is no number, switch or choice.
+OTHERS = {
+    "mix.base:film.film_edges": ([400.0, 560.0], [500.0, 700.0]),
+    "mix.base:film.filter_edges": ([480.0, 600.0], [590.0, 760.0]),
+    "mix.base:formula.text": ("r*k", "1 - Y**k"),
+    "mix.picked.*.colour": ("#b23a2e", "#3f8a3a"),
+    "mix.picked.*.name": ("sky", "water"),
+    "tone.curve": ([[0.0, 0.0], [0.4, 0.6], [1.0, 1.0]], [[0.0, 0.1], [1.0, 0.8]]),
+    "tone.zones": ([0.5] * 9, [-1.0] + [0.0] * 8),
+}
+#: Numbers that their neighbours bound.
+WITHIN = {
+    "mix.base:formula.parameters.*.value": (0.1, 1.9),
+    "mix.base:formula.parameters.*.low": (-3.0, 0.2),
+    "mix.base:formula.parameters.*.high": (2.5, 9.0),
+    "tone.levels.black": (5.0, 90.0),
+    "tone.levels.out_black": (5.0, 90.0),
+    "tone.levels.middle": (0.4, 2.4),
+    "tone.levels.white": (150.0, 250.0),
+    "tone.levels.out_white": (150.0, 250.0),
+}
+EVERY = list(DECLARED)
+
+
+def placed(path):
+    """A document in which the setting stands, and its path there."""
+    document = from_document(FULL).full_document()
+    base, _, rest = path.partition(":")
+    if rest:
+        kind, _, key = rest.partition(".")
+        document["mix"]["base"] = copy.deepcopy(BASES[kind])
+        path = f"{base}.{key}"
+    document = from_document(document).full_document()
+    return document, path.replace("parameters.*", "parameters.k").replace(".*", ".0")
+
+
+def others(path):
+    """Two values away from the present one."""
+    one, (document, at) = DECLARED[path], placed(path)
+    now = value_at(document, at)
+    if path in OTHERS:
+        return OTHERS[path]
+    if one.kind == "switch":
+        return not now, not now
+    if one.kind == "choice":
+        free = [choice for choice in one.choices if choice != now]
+        return free[0], free[-1]
+    low, high = one.low, one.high
+    if path.startswith("mix.centres"):  # free between its neighbours
+        low, high = one.rest - 12, one.rest + 12
+    low, high = WITHIN.get(path, (low, high))
+    return round(low + 0.25 * (high - low), 3), round(low + 0.8 * (high - low), 3)
+
+
+def with_value(path, value):
+    document, at = placed(path)
+    assert put(document, at, value), path
+    return from_document(document)
+
+
+def rendered(recipe, work=None):
+    return (work or Pipeline(RGB)).codes(recipe, np.uint16).astype(int)
+
+
+@pytest.mark.parametrize("path", EVERY)
+def test_what_is_remembered_equals_what_is_computed_afresh_and_differs(path):
+    before, _ = placed(path)
+    work = Pipeline(RGB)
+    frames = [rendered(from_document(before), work)]
+    for value in others(path):
+        recipe = with_value(path, value)
+        frames.append(rendered(recipe, work))
+        assert np.array_equal(frames[-1], rendered(recipe)), value
+    assert np.array_equal(rendered(from_document(before), work), frames[0])
+    moved = max(np.abs(frame - frames[0]).max() for frame in frames[1:])
+    assert (moved == 0) if DECLARED[path].silent else (moved > 65)
+
+
+@pytest.mark.parametrize("path", [path for path in EVERY if ":" not in path and ".*" not in path])
+def test_alone_it_acts_if_it_says_how_much_and_at_rest_it_is_nothing(path):
+    one, document = DECLARED[path], REST.full_document()
+    put(document, path, one.rest)
+    assert np.array_equal(rendered(from_document(document)), rendered(REST))
+    for value in others(path):
+        put(document, path, value)
+        acts = not np.array_equal(rendered(from_document(document)), rendered(REST))
+        assert acts == (one.how_much and not one.silent) or path == "tone.hold_ends"
+
+
+@pytest.mark.parametrize("path", EVERY)
+def test_strength_scales_what_says_how_much(path):
+    one, (_, at) = DECLARED[path], placed(path)
+    for value in others(path):
+        recipe = with_value(path, value)
+        assert scaled(recipe, 1) == recipe
+        none, half, more = (
+            value_at(scaled(recipe, strength).full_document(), at) for strength in (0, 0.5, 1.5)
+        )
+        if one.scale == "stays":
+            assert none == half == more == value
+        elif one.scale == "toward" and one.kind == "number":
+            assert none == pytest.approx(one.origin)
+            assert half == pytest.approx((value + one.origin) / 2, abs=1e-3)
+            beyond = one.origin + 1.5 * (value - one.origin)
+            assert more == pytest.approx(min(one.high, max(one.low, beyond)), abs=1e-3)
+        elif one.scale == "power":
+            assert (none, half) == (1, pytest.approx(value**0.5, abs=1e-3))
+        else:
+            assert none == [list(item) if isinstance(item, tuple) else item for item in one.rest]
+            assert from_document(scaled(recipe, 1.5).document()) == scaled(recipe, 1.5)
+
+
+@pytest.mark.parametrize("path", EVERY)
+def test_the_history_names_it_with_its_unit(path):
+    one, (document, at) = DECLARED[path], placed(path)
+    before = from_document(document)
+    for value in others(path):
+        told = "; ".join(changes(before, with_value(path, value)))
+        assert ";" not in told or one.names
+        after = with_value(path, value).full_document()
+        named = one.names[:1] or (DECLARED.words(at, after).split(" of ")[0],)
+        assert named[0] in told
+        if one.kind == "number":
+            assert f"{shown(value_at(document, at))}" in told
+            assert f"→ {shown(value)}" in told
+            assert one.unit.rstrip("s") in told
+        assert changes(with_value(path, value), with_value(path, value)) == []
+
+
+@pytest.mark.parametrize("path", EVERY)
+def test_it_survives_the_round_trip(path):
+    for value in others(path):
+        recipe = with_value(path, value)
+        assert read(json.dumps(recipe.document())) == recipe
+        assert read(json.dumps(recipe.full_document())) == recipe
+
+
+@pytest.mark.parametrize("path", EVERY)
+def test_its_group_carries_it_and_no_other_does(path):
+    one, (_, at) = DECLARED[path], placed(path)
+    assert one.group in {group.name for group in GROUPS}
+    recipe = with_value(path, others(path)[0])
+    value = value_at(recipe.full_document(), at)
+    taken = carried(recipe, REST, [one.group]).full_document()
+    assert value_at(taken, at) == value
+    left = [group.name for group in GROUPS if group.name != one.group]
+    assert value_at(carried(recipe, REST, left).full_document(), at) == value_at(
+        REST.full_document(), at
+    )
+
+
+@pytest.mark.parametrize("path", EVERY)
+def test_a_region_equals_that_part_of_the_whole(path):
+    """Within one code of 255, from nothing but its own surroundings and the small whole."""
+    picture, small = ArrayPicture(RGB), Pipeline(RGB)
+    recipe = with_value(path, others(path)[1])
+    whole = Pipeline(RGB).codes(recipe).astype(int)
+    part = Region(picture, (41, 30, 50, 37), recipe, small).codes(recipe).astype(int)
+    assert np.abs(part - whole[30:67, 41:91]).max() <= 1

@@ -1,0 +1,28 @@
+"""Frames rendered by earlier versions: a recipe keeps its look for good."""
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from samples import codes, read_png
+
+from oatmeal.core.colour import decode_srgb
+from oatmeal.core.picture import ArrayPicture
+from oatmeal.core.pipeline import Pipeline, render
+from oatmeal.core.recipe import from_document
+
+KEPT = Path(__file__).parent / "kept"
+RECIPES = json.loads((KEPT / "recipes.json").read_text())
+FRAMES = read_png(KEPT / "frames.png").reshape(len(RECIPES), 90, 130).astype(int)
+RGB = decode_srgb(codes(90, 130, 16) / 65535).astype(np.float32)
+
+
+@pytest.mark.parametrize("number", range(len(RECIPES)), ids=list(RECIPES))
+def test_a_recipe_written_before_gives_the_same_pixels(number):
+    """Within one code at 8 bits, in a preview and in a file."""
+    recipe = from_document(list(RECIPES.values())[number])
+    frame = Pipeline(RGB, auto_guard=0.8).codes(recipe)
+    assert np.abs(frame.astype(int) - FRAMES[number]).max() <= 1
+    written = render(ArrayPicture(RGB, 0.8), recipe)
+    assert np.abs(written.astype(int) - FRAMES[number]).max() <= 1
