@@ -108,6 +108,5 @@ def all_starts(rgb: np.ndarray) -> None:
 if __name__ == "__main__":
     keep_frames()
     kernels.warm()
-    formula_kernel.warm()
     guard_gain()
     costs()

@@ -12,11 +12,11 @@ import pyvips
 from frames import DEMO, FRAME, median, say
 
 from oatmeal.core import kernels
+from oatmeal.core.colour import kernels as colour_kernels
 from oatmeal.core.colour import lightness
 from oatmeal.core.picture import Window, reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST, Tone, from_document
-from oatmeal.core.tone import kernels as tonemaps
 from oatmeal.core.tone import local
 from oatmeal.memory import keep_frames
 from oatmeal.photofile.decode import decode
@@ -87,7 +87,7 @@ def costs() -> None:
         tone = {"levels": {"black": 11, "white": 246}, "curve": CURVE, "clarity": 40}
         work.codes(from_document({"mix": {"base": base}, "tone": tone}))
 
-    codes = np.ascontiguousarray(kernels.display(rgb)[..., ::-1])
+    codes = np.ascontiguousarray(colour_kernels.display(rgb)[..., ::-1])
     matrix = np.array([[0.11, 0.59, 0.30]], np.float32)
     table = np.arange(256, dtype=np.uint8)
 
@@ -111,6 +111,5 @@ CURVE = [[0, 0], [0.25, 0.2], [0.75, 0.82], [1, 1]]
 if __name__ == "__main__":
     keep_frames()
     kernels.warm()
-    tonemaps.warm()
     halos()
     costs()

@@ -72,6 +72,17 @@ need_python() {
   printf '%s' "$mark" >".venv/$lock"
 }
 
+# need_node: what checks the scripts, in frontend/node_modules, exactly as its lock file names it
+need_node() {
+  local lock=frontend/package-lock.json mark
+  mark=$(sha256sum <"$lock" | cut -c1-16)
+  [ "$(cat frontend/node_modules/.mark 2>/dev/null)" != "$mark" ] || return 0
+  doing "Installing what checks the scripts" \
+    npm ci --prefix frontend --ignore-scripts --omit=optional --no-audit --no-fund --loglevel=error ||
+    stop "The packages of $lock could not be installed: see above."
+  printf '%s' "$mark" >frontend/node_modules/.mark
+}
+
 # missing_packages: the Debian packages that running Oatmeal needs and that are not there
 missing_packages() {
   { command -v mariadbd && command -v mariadb-install-db; } >/dev/null || echo mariadb-server

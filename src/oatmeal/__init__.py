@@ -1,3 +1,9 @@
 """Oatmeal: black and white conversion for photographers."""
 
-__version__ = "0.1.0"
+import os
+
+__version__ = "0.2.0"
+
+# The linear algebra here is small; its library's threads would only take the cores from the
+# kernels. It reads this once, when numpy is first imported.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")

@@ -112,8 +112,8 @@ class Desk:
             """() => {
                 const bench = document.querySelector(".bench");
                 const state = bench && bench._x_dataStack && bench._x_dataStack[0];
-                return state && state.ready && !state.waiting && !state.asking
-                    && ["", "saved"].includes(state.saver.words);
+                return state && state.frame.ready && !state.frame.waiting && !state.compare.asking
+                    && ["", "saved"].includes(state.work.saver.words);
             }"""
         )
 

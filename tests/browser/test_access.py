@@ -59,7 +59,7 @@ def test_lists_have_no_serious_findings(themed, page, quiet):
     for name in ("Apply a recipe", "Export"):
         page.locator(".chosen").get_by_role("button", name=name).click()
         page.wait_for_timeout(800)
-        assert findings(page, ".modal.is-active") == []
+        assert findings(page, "dialog[open]") == []
         page.keyboard.press("Escape")
     page.get_by_role("button", name="Check").click()
     expect(page.get_by_text("nothing stands out")).to_be_visible()
@@ -106,15 +106,15 @@ def test_the_bench_has_no_serious_findings(themed, page):
     page.keyboard.press("Escape")
     page.keyboard.press("d")
     expect(page.get_by_role("link", name="Download")).to_be_enabled()
-    look("export", ".modal.is-active")
+    look("export", "dialog[open]")
     page.keyboard.press("Escape")
     page.keyboard.press("?")
-    look("keys", ".modal.is-active")
+    look("keys", "dialog[open]")
     page.keyboard.press("Escape")
     page.keyboard.press("m")
     page.get_by_role("button", name="Starts").click()
     page.wait_for_timeout(1500)
-    look("starting points", ".modal.is-active")
+    look("starting points", "dialog[open]")
     assert wrong == {}
 
 

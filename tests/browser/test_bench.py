@@ -5,8 +5,9 @@ import pytest
 from playwright.sync_api import expect
 from samples import DEMO
 
-from oatmeal.core import pipeline
-from oatmeal.core.pipeline import Pipeline
+from oatmeal.core.finish import quantised
+from oatmeal.core.picture import proxy, reduced
+from oatmeal.core.pipeline import Pipeline, rendered
 from oatmeal.core.recipe import REST
 from oatmeal.core.recipe.curves import SHIPPED
 from oatmeal.core.seeing import measure
@@ -29,7 +30,7 @@ def expected(bench, recipe, layer="grey"):
     """The frame that the core renders for this recipe at the size that is shown."""
     picture = decode(BUNTING)
     canvas = bench.canvas()
-    small = pipeline.reduced(pipeline.proxy(picture, 2048), canvas["width"])
+    small = reduced(proxy(picture, 2048), canvas["width"])
     return Pipeline(small).codes(recipe).astype(int)
 
 
@@ -197,7 +198,7 @@ def test_100_percent_shows_the_files_own_pixels(bench, page):
     bench.drag(page.locator("[data-range=blue] .full"), 0, 45)
     page.get_by_role("button", name="100", exact=True).click()
     bench.settled()
-    whole = pipeline.render(decode(BUNTING), bench.recipe())
+    whole = quantised(rendered(decode(BUNTING), bench.recipe()), np.uint8)
 
     def region():
         return page.evaluate(
@@ -237,7 +238,7 @@ def test_a_second_tab_that_is_behind_is_told(bench, page, context, quiet):
     quiet.expected = ("409",)
     other = context.new_page()
     other.goto(page.url)
-    other.wait_for_function("() => document.querySelector('.bench')._x_dataStack[0].ready")
+    other.wait_for_function("() => document.querySelector('.bench')._x_dataStack[0].frame.ready")
     bench.drag(page.locator("[data-range=blue] .full"), 0, 45)
     here = bench.recipe()
     number = other.locator('[data-path="mix.lifts.red"]')

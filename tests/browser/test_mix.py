@@ -5,7 +5,7 @@ import pytest
 from playwright.sync_api import expect
 from samples import DEMO
 
-from oatmeal.core import pipeline
+from oatmeal.core.picture import proxy, reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST
 from oatmeal.core.seeing import strip
@@ -24,13 +24,13 @@ def bench(desk):
 
 @pytest.fixture(scope="module")
 def source():
-    return pipeline.proxy(decode(BUNTING), 2048)
+    return proxy(decode(BUNTING), 2048)
 
 
 def check(bench, source, recipe=None):
     """The shown frame is the core's frame of the stored recipe."""
     canvas = bench.canvas()
-    small = pipeline.reduced(source, canvas["width"])
+    small = reduced(source, canvas["width"])
     expected = Pipeline(small).codes(recipe or bench.recipe()).astype(int)
     assert np.abs(canvas["green"] - expected).max() <= 1
 
@@ -289,7 +289,7 @@ def test_a_test_strip_of_a_number(bench, page, source):
     bench.settled()
     canvas = bench.canvas()
     recipes = strip.variants(REST, "mix.lifts.blue", [-1.0, -0.5, 0.0, 0.5, 1.0])
-    small = pipeline.reduced(source, canvas["width"])
+    small = reduced(source, canvas["width"])
     expected = strip.render(small, recipes, upright=True).astype(int)
     assert np.abs(canvas["green"] - expected).max() <= 1
     page.get_by_role("button", name="wider").click()

@@ -8,8 +8,8 @@ from playwright.sync_api import expect
 from running import Oatmeal
 from samples import DEMO
 
-from oatmeal.core import pipeline
-from oatmeal.core.pipeline import Pipeline
+from oatmeal.core.picture import proxy, reduced
+from oatmeal.core.pipeline import Pipeline, render
 from oatmeal.core.recipe import REST, from_document
 from oatmeal.library import history, photographs, versions
 from oatmeal.photofile.decode import decode
@@ -26,7 +26,7 @@ def bench(desk):
 
 def small(canvas):
     """The photograph as the core reduces it for a canvas."""
-    return pipeline.reduced(pipeline.proxy(decode(BUNTING), 2048), max(canvas["green"].shape))
+    return reduced(proxy(decode(BUNTING), 2048), max(canvas["green"].shape))
 
 
 def near(canvas, recipe):
@@ -64,7 +64,7 @@ def pressed(page, name):
 
 def region(page):
     """The part of the file that is in view."""
-    bench = "document.querySelector('.bench')._x_dataStack[0]"
+    bench = "document.querySelector('.bench')._x_dataStack[0].frame"
     return page.evaluate(f"{bench}.wish(false).region")
 
 
@@ -134,7 +134,7 @@ def test_both_sides_are_the_cores_frames_and_the_differences_are_told(bench, pag
         page.mouse.wheel(0, -100)
         page.wait_for_timeout(600)
         bench.wait()
-    whole = [pipeline.render(decode(BUNTING), recipe) for recipe in (bench.recipe(1), now)]
+    whole = [render(decode(BUNTING), recipe) for recipe in (bench.recipe(1), now)]
     parts = [bench.canvas(ref)["green"] for ref in ("otherFine", "picture")]
     x, y, width, height = region(page)
     for part, full in zip(parts, whole, strict=True):
@@ -326,9 +326,9 @@ def test_history_branches_kept_states_and_pictures(bench, page):
     with bench.database.session() as session:
         ids = [step["id"] for step in history.listed(session, 1)]
         recipes = [history.recipe(session, 1, number) for number in ids]
-    reduced = pipeline.reduced(pipeline.proxy(decode(BUNTING), 2048), 240)
+    small = reduced(proxy(decode(BUNTING), 2048), 240)
     for found, recipe in zip(drawn, recipes, strict=True):
-        assert np.abs(np.array(found) - Pipeline(reduced).codes(recipe).ravel()).max() <= 1
+        assert np.abs(np.array(found) - Pipeline(small).codes(recipe).ravel()).max() <= 1
     # the other side of a comparison may be any step
     page.get_by_role("button", name=re.compile("^Compare with: red lift 1 → 2 stops")).click()
     page.wait_for_timeout(100)

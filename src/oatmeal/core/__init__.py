@@ -1,8 +1,7 @@
 """The job itself: colour pictures and recipes in, greys and figures out.
 
-Read in a photographer's working order: :mod:`recipe` (the settings), :mod:`prepare`,
-:mod:`mix` with its :mod:`ranges`, :mod:`tone` with its :mod:`curve`, :mod:`pipeline`, which
-runs the steps and alone remembers results, and :mod:`measure`, what can be said about the result.
-Below them :mod:`colour` holds the colour science and :mod:`kernels` the compiled loops.
-Nothing here knows of files, databases or the web.
+The rooms stand in a photographer's order of work: :mod:`recipe` (the settings), :mod:`prepare`,
+:mod:`mix`, :mod:`tone`, :mod:`areas`, :mod:`finish`; :mod:`pipeline` runs their stages and alone
+remembers; :mod:`seeing` is what can be said about the result. Below them are :mod:`colour`, the
+colour science, and :mod:`picture`. Nothing here knows of files, databases or the web.
 """

@@ -125,8 +125,8 @@ def step(words: str) -> Iterator[None]:
 def _warm() -> None:
     from oatmeal.core import kernels
 
+    kernels.warm()
     shared_reader().warm()
-
     if kernels.threading_layer() == "workqueue":
         logging.getLogger("oatmeal").warning(
             "numba found no OpenMP; install Debian's package libgomp1 for safe parallel rendering"

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import tempfile
-import zipfile
 from typing import Any
 
 from flask import Blueprint, Response, render_template, send_file
 
-from oatmeal.exports import batches
+from oatmeal.exports import archive, batches
 from oatmeal.exports.finished import USUAL_PATTERN
 from oatmeal.library.errors import Missing
 from oatmeal.photofile.encode import SUFFIX_OF
@@ -86,15 +84,9 @@ def download_all(batch_id: int) -> Response:
         folder, there = batches.files(session, services().store, batch_id)
     if not there:
         raise Missing("Nothing of this export is finished yet.")
-    # closed by the server once it is sent
-    archive = tempfile.TemporaryFile(dir=services().store.incoming)  # noqa: SIM115
-    with zipfile.ZipFile(archive, "w", zipfile.ZIP_STORED) as packed:
-        for name in there:
-            packed.write(folder / name, name)
-    archive.seek(0)
-    return send_file(
-        archive, "application/zip", as_attachment=True, download_name=f"{folder.name}.zip"
-    )
+    response = Response(archive.streamed(folder, there), mimetype="application/zip")
+    response.headers.set("Content-Disposition", "attachment", filename=f"{folder.name}.zip")
+    return response
 
 
 @export_api.get("/exports/<int:batch_id>/<int:job_id>")

@@ -17,9 +17,10 @@ from oatmeal.library.models import Photograph, Version
 from oatmeal.photofile.encode import FORMATS
 from oatmeal.web.assets import asset
 from oatmeal.web.services import services
-from oatmeal.web.vocabulary import step_words, vocabulary
+from oatmeal.web.vocabulary import declared, step_words, vocabulary
 
 pages = Blueprint("pages", __name__)
+pages.add_app_template_global(declared)
 
 
 @pages.get("/")

@@ -34,10 +34,25 @@ def step_words() -> list[dict[str, Any]]:
     return [
         {
             "id": name, "title": step.title, "hint": step.hint, "screen": step.screen,
-            "colour": step.colour,
+            "colour": step.colour, "key": step.key,
         }
         for name, step in STEPS.items()
     ]  # fmt: skip
+
+
+def declared(key: str) -> dict[str, Any]:
+    """A declared setting as a cell shows it; ``key`` names a base's kind.
+
+    Returns
+    -------
+    dict
+        ``path`` in a recipe, ``label``, ``low``, ``high``, ``step``.
+    """
+    one = DECLARED[key]
+    owner, _, inside = key.partition(":")
+    path = f"{owner}.{inside.split('.', 1)[1]}" if inside else key
+    step = int(one.step) if one.step == int(one.step) else one.step
+    return {"path": path, "label": one.words, "low": one.low, "high": one.high, "step": step}
 
 
 @cache

@@ -67,12 +67,12 @@ class Film(Part):
 
     kind: Literal["film"]
     film: Literal["panchromatic", "orthochromatic", "long-red"] = setting(
-        "film", rest="panchromatic", scale="stays"
+        "film", rest="panchromatic", trial=1, scale="stays"
     )
     filter: Literal[
         "none", "light-yellow", "yellow", "deep-yellow", "orange", "red", "deep-red",
         "yellow-green", "green", "blue",
-    ] = setting("filter", rest="none", scale="stays")  # fmt: skip
+    ] = setting("filter", rest="none", trial=1, scale="stays")  # fmt: skip
     strength: float = setting(
         "filter strength", 0, 3, 1.0, step=0.05, trial=0.4, origin=0.0,
         meaning="2 is two such filters stacked",
@@ -99,7 +99,7 @@ class Parameter(Part):
     """A named number of a formula, with the range of its slider."""
 
     value: Annotated[float, Field(ge=-1e6, le=1e6)] = setting(
-        "{} of the formula", rest=..., scale="stays", meaning="the number itself"
+        "{} of the formula", rest=..., trial=0.1, scale="stays", meaning="the number itself"
     )
     low: Annotated[float, Field(ge=-1e6, le=1e6)] = setting(
         "lowest {}", scale="stays", silent=True, meaning="where its slider begins"
@@ -200,7 +200,7 @@ class Picked(Part):
     )
     lift: Stops = setting("{} lift", -4, 4, unit="stops", step=0.1, trial=0.5)
     name: Annotated[str, Field(max_length=80)] = setting(
-        "name of {}", rest="", scale="stays", silent=True
+        "name of {}", rest="", scale="stays", silent=True, meaning="of the picked colour"
     )
     on: Annotated[bool, Field(description="Off takes this colour out, to judge it alone.")] = (
         setting("{}", rest=True, scale="stays")
@@ -210,7 +210,7 @@ class Picked(Part):
 class Mix(Step):
     """From colour to grey."""
 
-    title, hint, screen = "Mix", "to grey", True
+    title, hint, key, screen = "Mix", "to grey", "m", True
 
     on: bool = True
     base: Base = setting("base", rest=lambda: Plain(kind="plain"), group="base")

@@ -29,6 +29,8 @@ class Step(Part):
     ----------
     title, hint : str
         What its tab says.
+    key : str
+        The single key that opens its tab.
     screen : bool
         True if it has a screen; its template is named by the step.
     colour : bool
@@ -37,6 +39,7 @@ class Step(Part):
 
     title: ClassVar[str]
     hint: ClassVar[str] = ""
+    key: ClassVar[str] = ""
     screen: ClassVar[bool] = False
     colour: ClassVar[bool] = False
 

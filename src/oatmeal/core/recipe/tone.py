@@ -58,7 +58,7 @@ class Levels(Part):
 class Tone(Step):
     """The scale from black to white."""
 
-    title, hint, screen = "Tone", "contrast", True
+    title, hint, key, screen = "Tone", "contrast", "t", True
 
     on: bool = True
     exposure: Stops = setting(
@@ -93,7 +93,12 @@ class Tone(Step):
         meaning="middle band: 60 makes texture 1.6 times as strong, 100 about twice",
     )  # fmt: skip
     character: Literal["soft", "crisp", "deep"] = setting(
-        "character", rest="soft", group="local contrast", scale="stays", meaning="of clarity"
+        "character",
+        rest="soft",
+        group="local contrast",
+        trial=1,
+        scale="stays",
+        meaning="of clarity",
     )
     detail: Percent = setting(
         "detail", -100, 100, group="local contrast", trial=20, area=True,
@@ -109,11 +114,11 @@ class Tone(Step):
         meaning="slope at L* 50 is 2^(contrast/50); the ends stay",
     )  # fmt: skip
     curve: Annotated[tuple[CurvePoint, ...], Field(min_length=2, max_length=16)] = setting(
-        "curve", rest=STRAIGHT, group="contrast and curve", scale="curve", kind="curve",
+        "curve", rest=STRAIGHT, group="contrast and curve", trial=1, scale="curve", kind="curve",
         meaning="2 to 16 points `[x, y]`, 0 to 1: a monotone cubic on codes / 255",
     )  # fmt: skip
     hold_ends: bool = setting(
-        "hold ends", rest=False, group="contrast and curve", scale="stays",
+        "hold ends", rest=False, group="contrast and curve", trial=1, scale="stays",
         meaning="bend smoothly over the last 5 % of the scale instead of clipping",
     )  # fmt: skip
 

@@ -9,7 +9,7 @@ export class Problem extends Error {
   }
 }
 
-const token = () => document.querySelector('meta[name="csrf-token"]').content;
+const token = () => /** @type {HTMLMetaElement} */ (document.querySelector('meta[name="csrf-token"]')).content;
 
 /**
  * Send a request; resolves to the response, rejects with a Problem.

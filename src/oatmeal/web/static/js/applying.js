@@ -1,5 +1,6 @@
 // A recipe over the selected frames: what travels, a preview of what changes, one undo for all.
 import { ask, say, sayNext, send } from "./api.js";
+import { part } from "./part.js";
 
 const CHUNK = 8;
 const WAIT_MS = 300;
@@ -8,7 +9,9 @@ const LAST = "applied-last";
 
 /** The part of the sheet that applies a recipe; needs `chosen` and `series`. */
 export function applying(groups, recipes) {
-  return {
+  /** @type {import("./part.js").Part<{chosen: number[], series: number, cards: () => HTMLElement[], card: (id: number|string) => HTMLElement}>} */
+  const own = part;
+  return own({
     applyOpen: false,
     groups,
     applyFrom: null,
@@ -19,6 +22,8 @@ export function applying(groups, recipes) {
     planning: false,
     applyingNow: false,
     planNumber: 0,
+    /** @type {ReturnType<typeof setTimeout>|undefined} */
+    planTimer: undefined,
 
     /** What was applied last on this sheet, as long as it can be undone for all. */
     appliedLast() {
@@ -165,5 +170,5 @@ export function applying(groups, recipes) {
         say(problem.message);
       }
     },
-  };
+  });
 }

@@ -1,18 +1,24 @@
 // Asking for the selected frames as finished files.
 import { ask, say } from "./api.js";
 import { forming } from "./form.js";
+import { part } from "./part.js";
 
 const MEMORY = "oatmeal-batch";
 const WAIT_MS = 250;
 
 /** The part of the sheet that exports; needs `chosen`. */
 export function batching() {
-  return {
+  /** @type {import("./part.js").Part<{chosen: number[]}>} */
+  const own = part;
+  return own({
     ...forming(MEMORY, { pattern: "{series}-{number}-{title}-{version}" }),
     batchOpen: false,
+    /** @type {string[]} */
     examples: [],
     batchError: "",
     starting: false,
+    /** @type {ReturnType<typeof setTimeout>|undefined} */
+    exampleTimer: undefined,
 
     batchTitle() {
       return this.chosen.length === 1 ? "Export 1 frame" : `Export ${this.chosen.length} frames`;
@@ -51,5 +57,5 @@ export function batching() {
       }
       this.starting = false;
     },
-  };
+  });
 }

@@ -1,6 +1,7 @@
 // The check of a series: figures of every frame, what stands out, sorted as wished.
 import { ask, say } from "./api.js";
 import { band } from "./bench/toneband.js";
+import { part } from "./part.js";
 
 /** From this distance to the series' median a figure stands out, and from this share clipping does. */
 const APART = { mean: 8, black: 6, white: 5, merging: 6 };
@@ -9,14 +10,17 @@ const NAMES = { mean: "mean tone", black: "black end", white: "white end", mergi
 
 /** The part of the sheet that checks; needs `cards()`. */
 export function checking(readings) {
-  return {
+  /** @type {import("./part.js").Part<{cards: () => HTMLElement[]}>} */
+  const own = part;
+  return own({
     checkRows: [],
     checkDone: 0,
+    checkRun: 0,
     sortBy: "number",
     sortDown: false,
 
     async runCheck() {
-      const run = (this.checkRun || 0) + 1;
+      const run = this.checkRun + 1;
       this.checkRun = run;
       this.checkDone = 0;
       this.checkRows = this.cards().map((card, place) => ({
@@ -47,7 +51,7 @@ export function checking(readings) {
     },
     drawBands() {
       for (const row of this.checkRows) {
-        const bar = this.$root.querySelector(`[data-check="${row.id}"] .bar`);
+        const bar = /** @type {HTMLElement} */ (this.$root.querySelector(`[data-check="${row.id}"] .bar`));
         if (bar && row.figures) band(bar, row.figures.zones, readings, false);
       }
     },
@@ -94,7 +98,7 @@ export function checking(readings) {
       sessionStorage.setItem("odd-opened", next);
       window.location.assign(`/bench/${next}`);
     },
-  };
+  });
 }
 
 function median(values) {

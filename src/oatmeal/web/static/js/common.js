@@ -1,5 +1,5 @@
 // What every page has: Alpine and the lines at the foot.
-import Alpine from "../vendor/alpine-csp.js";
+import Alpine from "./alpine.js";
 import { ask, say } from "./api.js";
 
 const STAYS_MS = 9000;
@@ -20,10 +20,17 @@ Alpine.data("toasts", () => ({
   add({ text, action, act }) {
     const line = { id: crypto.randomUUID(), text, action: action || "", act };
     this.lines.push(line);
+    this.raise();
     setTimeout(() => this.drop(line.id), STAYS_MS);
+  },
+  /** Above everything, an open dialog too. */
+  raise() {
+    if (this.$root.matches(":popover-open")) this.$root.hidePopover();
+    this.$root.showPopover();
   },
   drop(id) {
     this.lines = this.lines.filter((line) => line.id !== id);
+    if (!this.lines.length && this.$root.matches(":popover-open")) this.$root.hidePopover();
   },
   async act(line) {
     this.drop(line.id);
@@ -34,6 +41,21 @@ Alpine.data("toasts", () => ({
     }
   },
 }));
+
+/** A native dialog that is open while its expression is true; a click beside it cancels it. */
+Alpine.directive("dialog", (element, { expression }, { effect, evaluateLater }) => {
+  const dialog = /** @type {HTMLDialogElement} */ (element);
+  const wanted = evaluateLater(expression);
+  effect(() => wanted((open) => {
+    if (open && !dialog.open) dialog.showModal();
+    else if (!open && dialog.open) dialog.close();
+  }));
+  dialog.addEventListener("click", ({ target, clientX, clientY }) => {
+    const { left, right, top, bottom } = dialog.getBoundingClientRect();
+    const beside = clientX < left || clientX > right || clientY < top || clientY > bottom;
+    if (target === dialog && beside && (clientX || clientY)) dialog.dispatchEvent(new Event("cancel", { cancelable: true }));
+  });
+});
 
 /** The switch between the themes: as the system says, Oat, Rye. */
 Alpine.data("theme", () => ({

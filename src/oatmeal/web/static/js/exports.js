@@ -9,6 +9,9 @@ const ALWAYS_RGB = ["webp", "avif"];
 Alpine.data("exportsPage", () => ({
   batches: JSON.parse(document.getElementById("start").textContent).batches,
 
+  /** @type {ReturnType<typeof setTimeout>|undefined} */
+  timer: undefined,
+
   init() {
     this.look();
     document.addEventListener("visibilitychange", () => document.hidden || this.look());

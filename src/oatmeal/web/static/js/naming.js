@@ -1,8 +1,11 @@
 // The small dialog that asks for a name.
+import { part } from "./part.js";
 
 /** The part of a page that asks for names; `ask(title, name, save)` opens it. */
 export function naming() {
-  return {
+  /** @type {import("./part.js").Part<unknown>} */
+  const own = part;
+  return own({
     naming: null,
     name: "",
     nameError: "",
@@ -28,5 +31,5 @@ export function naming() {
         this.nameError = problem.message;
       }
     },
-  };
+  });
 }

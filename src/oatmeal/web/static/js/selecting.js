@@ -1,10 +1,13 @@
 // Choosing frames of a sheet: ticks, Ctrl and Shift with a click, a frame drawn round cards, keys.
+import { part } from "./part.js";
 
 const MOVED_PX = 4;
 
 /** The part of the sheet that selects; needs `cards()`. */
 export function selecting() {
-  return {
+  /** @type {import("./part.js").Part<{cards: () => HTMLElement[], card: (id: number|string) => HTMLElement, order: () => number[]}>} */
+  const own = part;
+  return own({
     chosen: [],
     band: null,
     last: null,
@@ -46,7 +49,7 @@ export function selecting() {
     },
     /** Draw a frame round cards, from the paper between them. */
     beginBand(event) {
-      if (event.button !== 0 || event.pointerType === "touch" || event.target.closest(".card, button, a, input, label, .modal, .incoming, nav, header")) return;
+      if (event.button !== 0 || event.pointerType === "touch" || event.target.closest(".card, button, a, input, label, dialog, .incoming, nav, header")) return;
       const from = { x: event.pageX, y: event.pageY };
       const before = event.shiftKey || event.ctrlKey ? this.chosen : [];
       const move = (next) => {
@@ -76,5 +79,5 @@ export function selecting() {
     bandStyle() {
       return this.band ? Object.fromEntries(Object.entries(this.band).map(([name, value]) => [name, `${value}px`])) : { display: "none" };
     },
-  };
+  });
 }

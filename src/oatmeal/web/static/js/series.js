@@ -6,6 +6,9 @@ import { naming } from "./naming.js";
 
 const today = () => new Date().toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" });
 
+/** @param {number} id @returns {HTMLElement} */
+const cardOf = (id) => document.querySelector(`[data-series="${id}"]`);
+
 Alpine.data("seriesPage", () => ({
   ...incoming(),
   ...naming(),
@@ -28,7 +31,7 @@ Alpine.data("seriesPage", () => ({
     });
   },
   rename(id) {
-    const card = document.querySelector(`[data-series="${id}"]`);
+    const card = cardOf(id);
     this.askName("Rename series", card.dataset.name, async (name) => {
       const renamed = await ask("PATCH", `/api/series/${id}`, { name });
       card.dataset.name = renamed.name;
@@ -36,7 +39,7 @@ Alpine.data("seriesPage", () => ({
     });
   },
   async remove(id) {
-    const card = document.querySelector(`[data-series="${id}"]`);
+    const card = cardOf(id);
     try {
       await ask("DELETE", `/api/series/${id}`);
       sayNext(`“${card.dataset.name}” deleted.`, "Undo", ["POST", `/api/series/${id}/restore`, {}]);

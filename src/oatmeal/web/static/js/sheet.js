@@ -17,8 +17,12 @@ Alpine.data("sheetPage", () => ({
   ...applying(start.groups, start.recipes),
   ...checking(start.codes),
   ...batching(),
+  series: 0,
   view: "sheet",
+  /** The card that is being dragged. @type {HTMLElement|null} */
   lifted: null,
+  /** The order before that. @type {number[]} */
+  orderBefore: [],
 
   init() {
     this.series = Number(this.$root.dataset.series);
@@ -33,13 +37,15 @@ Alpine.data("sheetPage", () => ({
   added(series, files) {
     if (files.every((file) => file.done && !file.note)) window.location.reload();
   },
+  /** @returns {HTMLElement[]} */
   cards() {
     return Array.from(this.$root.querySelectorAll("[data-frame]"));
   },
+  /** @param {number|string} id @returns {HTMLElement} */
   card(id) {
     return this.$root.querySelector(`[data-frame="${id}"]`);
   },
-  /** @param {"sheet"|"colour"|"check"} view */
+  /** @param {string} view sheet, colour or check */
   show(view) {
     this.view = view;
     sessionStorage.setItem("sheet-view", view);
@@ -92,7 +98,7 @@ Alpine.data("sheetPage", () => ({
     if (!other) return;
     if (by < 0) other.before(card);
     else other.after(card);
-    document.activeElement?.focus();
+    /** @type {HTMLElement|null} */ (document.activeElement)?.focus();
     await this.saveOrder();
   },
   lift(event) {

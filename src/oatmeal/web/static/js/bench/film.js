@@ -22,7 +22,8 @@ export class SpectrumStrip {
    * @param {{edges: (which: string, edges: number[]) => void, settle: Function}} heard
    */
   constructor(holder, colours, heard) {
-    Object.assign(this, { colours, heard });
+    this.colours = colours;
+    this.heard = heard;
     this.edges = { film: [FIRST, LAST], filter: [FIRST, LAST] };
     this.drawing = svg("svg", { viewBox: `0 0 ${WIDTH} ${HEIGHT}`, role: "group", "aria-label": "Spectrum: film and filter" });
     this.drawing.append(svg("rect", { class: "well", width: WIDTH, height: FOOT + 2, rx: 5 }));

@@ -7,7 +7,8 @@ const SENT = ["recipe", "side", "layers", "region", "trace", "touched", "strip",
  * @typedef {object} Frame
  * @property {number} width
  * @property {number} height
- * @property {number[]|null} region x, y, width, height in the file's pixels
+ * @property {[number, number]} size of the photograph as it is framed, in the file's pixels
+ * @property {number[]|null} region x, y, width, height in those pixels
  * @property {Object<string, Uint8Array>} layers
  * @property {any} figures
  * @property {any} wish what was asked for
@@ -25,23 +26,27 @@ export class Frames {
     this.arrived = arrived;
     this.failed = failed;
     this.idle = idle;
+    /** @type {(() => any)|null} */
     this.waiting = null;
     this.busy = false;
   }
 
-  /** Ask for a frame; a wish that has not left yet is replaced. */
-  ask(wish) {
-    this.waiting = wish;
+  /**
+   * Ask for a frame; a wish that has not left yet is replaced.
+   * @param {() => any} make puts the wish together when it can be sent
+   */
+  ask(make) {
+    this.waiting = make;
     if (!this.busy) this.run();
   }
 
   async run() {
     this.busy = true;
     while (this.waiting) {
-      const wish = this.waiting;
+      const make = this.waiting;
       this.waiting = null;
       try {
-        this.arrived(await this.fetch(wish));
+        this.arrived(await this.fetch(make()));
       } catch (problem) {
         this.failed(problem);
       }

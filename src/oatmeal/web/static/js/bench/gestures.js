@@ -13,14 +13,16 @@ const CALLED_OFF = "called off";
 export class Gestures {
   /** @param {HTMLElement} surround @param {any} picture @param {string} never what is not the picture */
   constructor(surround, picture, never) {
-    Object.assign(this, { surround, picture, never });
+    this.surround = surround;
+    this.picture = picture;
+    this.never = never;
     this.turned = 0;
     this.fingers = new Map();
     surround.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
     surround.addEventListener("pointerdown", (event) => this.press(event));
     surround.addEventListener("pointermove", (event) => this.spread(event));
-    for (const name of ["pointerup", "pointercancel"]) {
-      surround.addEventListener(name, (event) => event.pointerType === CALLED_OFF || this.fingers.delete(event.pointerId));
+    for (const name of /** @type {("pointerup"|"pointercancel")[]} */ (["pointerup", "pointercancel"])) {
+      surround.addEventListener(name, (/** @type {PointerEvent} */ event) => event.pointerType === CALLED_OFF || this.fingers.delete(event.pointerId));
     }
   }
 

@@ -11,25 +11,37 @@ const STRIP = 184;
 const HEIGHT = 200;
 const KEYS = { ArrowUp: 0.1, ArrowDown: -0.1, PageUp: 0.5, PageDown: -0.5 };
 const RARE = 0.02;
-const GAP_DEGREES = 10;
 const PATIENCE_MS = 2000;
 
 const height = (lightness) => FOOT - (clamp(lightness, 0, 100) / 100) * (FOOT - TOP);
 const lightnessAt = (y) => ((FOOT - y) / (FOOT - TOP)) * 100;
 const turn = (degrees) => ((degrees % 360) + 360) % 360;
 
+/** The lightness that a trace gives for a lift, between its points in straight lines. */
+function heightAt(trace, stops) {
+  const next = trace.findIndex(([at]) => at >= stops);
+  if (next <= 0) return trace[next < 0 ? trace.length - 1 : 0][1];
+  const [[low, below], [high, above]] = [trace[next - 1], trace[next]];
+  return below + ((stops - low) / (high - low)) * (above - below);
+}
+
 export class GreyMap {
   /**
    * A column is known by its name: a range, or the number of a picked colour.
    * @param {HTMLElement} holder
-   * @param {{ranges: string[], codes: any[], centres: Object<string, number>, hues: string[]}} vocabulary
-   * @param {{mix: () => any, lift: Function, move: Function, settle: Function, grasp: Function, spin: Function, centre: Function}} heard
+   * @param {import("./bench.js").Vocabulary} vocabulary
+   * @param {{mix: () => any, lift: Function, move: Function, settle: Function, grasp: Function, spin: Function, centre: Function, focus: Function}} heard
    */
   constructor(holder, vocabulary, heard) {
-    Object.assign(this, { vocabulary, heard, names: vocabulary.ranges, readings: vocabulary.codes });
+    this.vocabulary = vocabulary;
+    this.heard = heard;
+    this.names = vocabulary.ranges;
+    this.readings = vocabulary.codes;
     this.trace = null;
     this.aim = null;
     this.finish = null;
+    /** The column that is being dragged and the lightness it stands at. @type {{at: number, now: number}|null} */
+    this.held = null;
     this.picked = -1;
     this.drawing = svg("svg", { viewBox: `0 0 ${WIDTH} ${HEIGHT}`, role: "group", "aria-label": "Grey map" });
     holder.append(this.drawing);
@@ -98,7 +110,7 @@ export class GreyMap {
     const { picked } = this.heard.mix();
     if (picked.length !== this.picked) this.build(picked);
     [...figures.ranges, ...figures.picked].forEach((own, at) => {
-      if (at < this.columns.length) this.fill(this.columns[at], own);
+      if (at < this.columns.length) this.fill(this.columns[at], own, this.held?.at === at ? this.held.now : own.now);
     });
     picked.forEach((one, number) => {
       const { stem, hollow, full, group } = this.columns[8 + number];
@@ -109,17 +121,24 @@ export class GreyMap {
     this.layFoot();
   }
 
-  fill({ name, group, stem, hollow, full }, own) {
-    const now = height(own.now);
+  /** Draw a column's figures; `now` is where it stands. */
+  fill(column, own, now) {
+    const { name, group, stem, hollow } = column;
     set(hollow, { cy: height(own.plain) });
-    set(stem, { y1: height(own.plain), y2: now });
-    set(full, { cy: now, fill: grey(codeOf(own.now, this.readings)) });
+    set(stem, { y1: height(own.plain) });
+    this.put(column, now);
     group.classList.toggle("rare", typeof name === "string" && own.share < RARE);
     const lift = this.heard.lift(name);
     set(group, {
       "aria-valuenow": lift,
       "aria-valuetext": `${lift} stops, L* ${own.now.toFixed(0)}, plain ${own.plain.toFixed(0)}, ${(own.share * 100).toFixed(0)} percent of the picture`,
     });
+  }
+
+  /** Put a column's full dot at a lightness. */
+  put({ stem, full }, lightness) {
+    set(stem, { y2: height(lightness) });
+    set(full, { cy: height(lightness), fill: grey(codeOf(lightness, this.readings)) });
   }
 
   dot(own, index) {
@@ -155,7 +174,11 @@ export class GreyMap {
       if (!touched && Math.abs(y - start) < 1.5) return;
       touched = true;
       const wanted = from + (y - start) * (next.shiftKey ? 0.2 : 1);
-      this.aim = () => this.heard.move(name, this.stopsFor(wanted, lift, from));
+      this.aim = () => {
+        const stops = this.stopsFor(wanted, lift, from);
+        this.heard.move(name, stops);
+        this.stand(at, stops);
+      };
       this.aim();
     }, () => {
       group.classList.remove("active");
@@ -172,7 +195,15 @@ export class GreyMap {
     });
   }
 
+  /** Let a held column stand at once where a lift will bring it, as the trace tells. */
+  stand(at, stops) {
+    if (!this.trace?.length) return;
+    this.held = { at, now: heightAt(this.trace, stops) };
+    this.put(this.columns[at], this.held.now);
+  }
+
   letGo(touched) {
+    this.held = null;
     this.trace = null;
     this.aim = null;
     if (touched) this.heard.settle();
@@ -273,8 +304,8 @@ export class GreyMap {
     const room = turn(centres[this.names[(at + 1) % 8]] - before);
     let far = turn(hue - before);
     const now = turn(centres[this.names[at]] - before);
-    if (far > room) far = now < room / 2 ? GAP_DEGREES : room - GAP_DEGREES;
-    this.heard.centre(this.names[at], Math.round(turn(before + clamp(far, GAP_DEGREES, room - GAP_DEGREES)) * 10) / 10);
+    if (far > room) far = now < room / 2 ? this.vocabulary.centre_gap : room - this.vocabulary.centre_gap;
+    this.heard.centre(this.names[at], Math.round(turn(before + clamp(far, this.vocabulary.centre_gap, room - this.vocabulary.centre_gap)) * 10) / 10);
     this.layFoot();
   }
 

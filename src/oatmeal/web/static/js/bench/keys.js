@@ -1,10 +1,11 @@
 // The bench's keys: what they do, and which key the photographer gave each.
 import { say } from "../api.js";
+import { nextTick } from "./ticks.js";
 
 const MEMORY = "oatmeal-keys";
 
 /** What single keys do: id, key, words; `held` acts act while the key is down. */
-export const ACTS = [
+const ACTS = [
   { id: "colour", key: "c", words: "see the colour original", held: true },
   { id: "plain", key: "p", words: "see the plain conversion", held: true },
   { id: "without", key: "w", words: "see the frame without the step that is open", held: true },
@@ -19,8 +20,6 @@ export const ACTS = [
   { id: "surround", key: "u", words: "next surround: grey, white, black" },
   { id: "clipping", key: "e", words: "mark what clips at the ends" },
   { id: "pin", key: "i", words: "pin under the pointer" },
-  { id: "mix", key: "m", words: "the step Mix" },
-  { id: "tone", key: "t", words: "the step Tone" },
   { id: "strip", key: "s", words: "test strip; 1 to 9 keep a band" },
   { id: "switch", key: "q", words: "take the open step out, or put it back" },
   { id: "history", key: "h", words: "history" },
@@ -34,14 +33,20 @@ export const ACTS = [
 /** Keys that are not free: digits keep bands, and these mean something on every control. */
 const TAKEN = /^[0-9 ]$|^.{2,}$/;
 
-/** The part of the bench that listens to keys; `acts()` gives what each id does, `held(id, on)` acts while held. */
-export function keying() {
+/**
+ * Single keys: what they do, and which one the photographer gave each.
+ * @param {Pick<import("./bench.js").Bench, "compare" | "history" | "mix" | "output" | "pins" | "refs" | "sight" | "spots" | "starting" | "strips" | "values" | "versions" | "vocabulary" | "work">} bench
+ */
+export function keying(bench) {
+  const { steps } = bench.vocabulary;
+  const screens = steps.filter(({ screen }) => screen);
+  const acts = [...ACTS, ...screens.map(({ id, key, title }) => ({ id, key, words: `the step ${title}`, held: false }))];
+  const standard = () => Object.fromEntries(acts.map(({ id, key }) => [id, key]));
   return {
     helping: false,
-    keys: { ...standard(), ...remembered() },
+    keys: { ...standard(), ...remembered(acts) },
     keyAsked: "",
-    actList: ACTS,
-
+    actList: acts,
     /** Words with the key that does the same. */
     keyed(words, id) {
       return `${words} (${this.keyName(id)})`;
@@ -52,12 +57,12 @@ export function keying() {
     help() {
       this.helping = true;
       this.keyAsked = "";
-      this.$nextTick(() => this.$refs.helpClose.focus());
+      nextTick(() => bench.refs.helpClose.focus());
     },
     closeHelp() {
       this.helping = false;
       this.keyAsked = "";
-      this.$refs.surround.focus({ preventScroll: true });
+      bench.refs.surround.focus({ preventScroll: true });
     },
     askKey(id) {
       this.keyAsked = this.keyAsked === id ? "" : id;
@@ -74,7 +79,7 @@ export function keying() {
       event.stopPropagation();
       const key = event.key.toLowerCase();
       const id = this.keyAsked;
-      const owner = ACTS.find((act) => act.id !== id && this.keys[act.id] === key);
+      const owner = acts.find((act) => act.id !== id && this.keys[act.id] === key);
       if (event.key === "Escape") this.keyAsked = "";
       else if (event.ctrlKey || event.altKey || event.metaKey || TAKEN.test(key)) say("Take a single letter or sign.");
       else if (owner) say(`That key is for “${owner.words}”: give that another one first.`);
@@ -84,7 +89,6 @@ export function keying() {
         localStorage.setItem(MEMORY, JSON.stringify(this.keys));
       }
     },
-
     key(event) {
       if (this.helping && this.keyAsked) {
         this.takeKey(event);
@@ -96,8 +100,8 @@ export function keying() {
       const letter = event.key.toLowerCase();
       if (command && (letter === "z" || letter === "y") && !this.covered()) {
         event.preventDefault();
-        if (letter === "y" || event.shiftKey) this.redo();
-        else this.undo();
+        if (letter === "y" || event.shiftKey) bench.work.redo();
+        else bench.work.undo();
         return;
       }
       const onBench = event.target === document.body || event.target.closest(".bench");
@@ -106,42 +110,73 @@ export function keying() {
     },
     /** True while a dialog covers the bench. */
     covered() {
-      return Boolean(this.exporting || this.helping || this.startsOpen);
+      return document.querySelector("dialog[open]") !== null;
     },
     single(letter, event) {
-      if (this.strip && /^[1-9]$/.test(letter)) {
-        this.keepBand(Number(letter) - 1);
+      if (bench.strips.strip && /^[1-9]$/.test(letter)) {
+        bench.strips.keepBand(Number(letter) - 1);
         return true;
       }
-      const act = ACTS.find(({ id }) => this.keys[id] === letter);
+      const act = acts.find(({ id }) => this.keys[id] === letter);
       if (act) {
         if (event.repeat) return true;
         if (act.held) this.hold(act.id, true);
         else this.acts()[act.id]();
         return true;
       }
-      return event.target === this.$refs.surround && this.panBy(event);
+      return event.target === bench.refs.surround && bench.sight.panBy(event);
     },
     keyUp(event) {
       const letter = event.key.toLowerCase();
-      const act = ACTS.find(({ id, held }) => held && this.keys[id] === letter);
+      const act = acts.find(({ id, held }) => held && this.keys[id] === letter);
       if (act) this.hold(act.id, false);
     },
     hold(id, on) {
-      if (id === "flip") this.flip(on);
-      else if (id === "without") this.without(on);
-      else if (on) this.show(id);
-      else if (this.showing === id) this.show("grey");
+      if (id === "flip") bench.compare.flip(on);
+      else if (id === "without") bench.compare.without(on);
+      else if (on) bench.sight.show(id);
+      else if (bench.sight.showing === id) bench.sight.show("grey");
+    },
+    // keys
+    acts() {
+      return {
+        compare: () => bench.compare.toggleCompare(), beside: () => bench.compare.setCompareMode(bench.compare.compareMode === "split" ? "beside" : "split"),
+        zoom: () => bench.sight.zoomToggle(), closer: () => bench.sight.zoomStep(1), farther: () => bench.sight.zoomStep(-1),
+        alone: () => bench.sight.toggleAlone(), thirds: () => bench.sight.toggleThirds(), surround: () => bench.sight.nextSurround(),
+        clipping: () => bench.sight.clippingToggle(), pin: () => bench.pins.pinHere(), ...Object.fromEntries(screens.map(({ id }) => [id, () => bench.work.open(id)])),
+        strip: () => bench.strips.openStrip(this.focusedPath()), switch: () => bench.values.toggle(`${bench.work.step}.on`),
+        history: () => bench.history.toggleHistory(), version: () => bench.versions.nextVersion(1),
+        before: () => bench.refs.before?.click(), after: () => bench.refs.after?.click(),
+        export: () => bench.output.openExport(), help: () => this.help(),
+      };
+    },
+    /** Leave what is open; true if something was. */
+    leave() {
+      if (bench.output.exporting) bench.output.closeExport();
+      else if (bench.starting.startsOpen) bench.starting.closeStarts();
+      else if (this.helping) this.closeHelp();
+      else if (bench.versions.versionMenu) bench.versions.versionMenu = false;
+      else if (bench.strips.strip) bench.strips.leaveStrip();
+      else if (bench.spots.mode) bench.spots.mode = "";
+      else if (bench.sight.alone) bench.sight.toggleAlone();
+      else if (bench.compare.comparing) bench.compare.leaveCompare();
+      else if (bench.history.historyOpen) bench.history.toggleHistory();
+      else return false;
+      return true;
+    },
+    /** The setting that a test strip is most likely wanted for. */
+    focusedPath() {
+      if (bench.mix.columnFocus === null) return undefined;
+      return typeof bench.mix.columnFocus === "string" ? `mix.lifts.${bench.mix.columnFocus}` : `mix.picked.${bench.mix.columnFocus}.lift`;
     },
   };
 }
 
-const standard = () => Object.fromEntries(ACTS.map(({ id, key }) => [id, key]));
-
-function remembered() {
+/** The keys that were given last. */
+function remembered(acts) {
   try {
     const found = JSON.parse(localStorage.getItem(MEMORY)) || {};
-    return Object.fromEntries(Object.entries(found).filter(([id]) => ACTS.some((act) => act.id === id)));
+    return Object.fromEntries(Object.entries(found).filter(([id]) => acts.some((act) => act.id === id)));
   } catch {
     return {};
   }

@@ -6,12 +6,20 @@ const LONGEST = 150;
 export class Navigator {
   /** @param {HTMLElement} holder with a canvas and a frame @param {any} picture */
   constructor(holder, picture) {
-    Object.assign(this, { holder, picture });
-    [this.canvas, this.frame] = holder.children;
-    const { width, height } = picture.file;
+    this.holder = holder;
+    this.picture = picture;
+    const [canvas, frame] = holder.children;
+    this.canvas = /** @type {HTMLCanvasElement} */ (canvas);
+    this.frame = /** @type {HTMLElement} */ (frame);
+    this.size();
+    holder.addEventListener("pointerdown", (event) => this.press(event));
+  }
+
+  /** Take the shape of the picture. */
+  size() {
+    const { width, height } = this.picture.file;
     this.scale = LONGEST / Math.max(width, height);
     Object.assign(this.canvas, { width: Math.round(width * this.scale), height: Math.round(height * this.scale) });
-    holder.addEventListener("pointerdown", (event) => this.press(event));
   }
 
   press(event) {

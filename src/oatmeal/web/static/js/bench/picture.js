@@ -22,14 +22,23 @@ export class Picture {
    * @param {HTMLElement} surround
    * @param {Object<string, HTMLElement>} parts pane and aside (each with two canvases: the whole frame and
    *   the part seen at a larger zoom), over (the outline), thirds, divider, navigator
-   * @param {{width: number, height: number}} file
+   * @param {{width: number, height: number}} framed size of the photograph as it is framed
    * @param {{moved: () => void, read: (point: any) => void, press: (event: any, at: any) => boolean, zoomed: () => void}} heard
    */
-  constructor(surround, parts, file, heard) {
-    Object.assign(this, { surround, parts, file, heard });
-    [this.coarse, this.fine] = parts.pane.querySelectorAll("canvas");
-    [this.otherCoarse, this.otherFine] = parts.aside.querySelectorAll("canvas");
-    this.over = parts.over;
+  constructor(surround, parts, framed, heard) {
+    const file = { width: framed.width, height: framed.height };
+    this.surround = surround;
+    this.parts = parts;
+    this.file = file;
+    this.heard = heard;
+    const [coarse, fine] = parts.pane.querySelectorAll("canvas");
+    const [otherCoarse, otherFine] = parts.aside.querySelectorAll("canvas");
+    /** The whole frame and the part seen at a larger zoom, of this picture and of the one it is compared with. */
+    this.coarse = coarse;
+    this.fine = fine;
+    this.otherCoarse = otherCoarse;
+    this.otherFine = otherFine;
+    this.over = /** @type {HTMLCanvasElement} */ (parts.over);
     this.view = new View(surround, file);
     this.whole = {};
     this.part = {};
@@ -51,6 +60,20 @@ export class Picture {
     surround.addEventListener("pointerleave", () => { this.pointer = null; heard.read(null); });
     new ResizeObserver(() => this.resized()).observe(surround);
   }
+
+  /** The photograph as it is framed now; its size may change with the recipe. @param {[number, number]} size */
+  frameAs([width, height]) {
+    if (width === this.file.width && height === this.file.height) return;
+    const middle = this.shares(this.view.centre);
+    Object.assign(this.file, { width, height });
+    this.view.centre = this.point(middle);
+    this.view.keepInside();
+    this.navigator.size();
+  }
+
+  /** A point of the framed picture in shares of its sides, and back. */
+  shares({ x, y }) { return { x: x / this.file.width, y: y / this.file.height }; }
+  point({ x, y }) { return { x: x * this.file.width, y: y * this.file.height }; }
 
   get zoom() { return this.view.zoom; }
   get side() { return this.view.side; }
@@ -103,7 +126,10 @@ export class Picture {
   /** The compared picture that is shown now, if any. */
   get other() { return this.instead || this.compared; }
 
-  /** Layers of a compared picture: the whole frame, and the part at a larger zoom. */
+  /**
+   * Layers of a compared picture: the whole frame, and the part at a larger zoom.
+   * @param {Other|null} other @returns {{whole?: any, part?: any}}
+   */
   layersOf(other) {
     if (!other) return {};
     if (other.layer) return { whole: this.whole[other.layer], part: this.part[other.layer] };
@@ -128,6 +154,7 @@ export class Picture {
     this.navigator.paint(own.whole);
   }
 
+  /** @param {any[]} canvases @param {{whole?: any, part?: any}} layers @param {boolean} marked */
   drawPair([coarse, fine], { whole, part }, marked) {
     this.draw(coarse, whole, marked);
     const close = this.region ? part : null;

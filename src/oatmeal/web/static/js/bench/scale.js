@@ -26,7 +26,8 @@ export class Scale {
    * @param {{tone: () => any, curve: Function, levels: Function, zones: Function, contrast: Function, settle: Function, pick: Function}} heard
    */
   constructor(holder, zoneCodes, heard) {
-    Object.assign(this, { heard, zoneCodes });
+    this.heard = heard;
+    this.zoneCodes = zoneCodes;
     this.picked = null;
     this.log = false;
     this.drawing = svg("svg", { viewBox: `0 0 ${WIDTH} ${HEIGHT}`, role: "group", "aria-label": "Scale from black to white" });

@@ -9,7 +9,7 @@ export function band(bar, shares, readings, labelled) {
   while (bar.childElementCount < ZONES.length) bar.append(document.createElement("div"));
   const parts = [];
   shares.forEach((share, zone) => {
-    const segment = bar.children[zone];
+    const segment = /** @type {HTMLElement} */ (bar.children[zone]);
     segment.style.flex = `${share} 0 0`;
     segment.style.background = grey(codeOf(zone * 10, readings));
     segment.style.color = zone < 6 ? "#f4eee3" : "#2a2622";

@@ -1,6 +1,7 @@
 // Where the picture lies on the surround: zoom, panning, and the panes of a comparison.
 
 /** Fit, or pixels of the screen for one pixel of the file. */
+/** @type {("fit"|number)[]} */
 export const ZOOMS = ["fit", 0.5, 1, 2];
 
 const MARGIN = 20;
@@ -13,7 +14,9 @@ const COARSE_SIDE = 1024;
 export class View {
   /** @param {HTMLElement} surround @param {{width: number, height: number}} file */
   constructor(surround, file) {
-    Object.assign(this, { surround, file });
+    this.surround = surround;
+    this.file = file;
+    /** @type {"fit"|number} */
     this.zoom = "fit";
     this.centre = { x: file.width / 2, y: file.height / 2 };
     /** Two panes side by side; else one. */
@@ -79,7 +82,7 @@ export class View {
   }
 
   get zoomedSide() {
-    return Math.min(LARGEST_WHOLE, Math.round(Math.max(this.file.width, this.file.height) * this.zoom));
+    return Math.min(LARGEST_WHOLE, Math.round(Math.max(this.file.width, this.file.height) * Number(this.zoom)));
   }
 
   /** The same for a file that fits. */
@@ -132,10 +135,12 @@ export class View {
 
   keepInside() {
     const { pane, scale } = this;
-    for (const [axis, size, room] of [["x", this.file.width, pane.width], ["y", this.file.height, pane.height]]) {
+    const inside = (/** @type {number} */ at, /** @type {number} */ size, /** @type {number} */ room) => {
       const half = Math.min(size, room / scale) / 2;
-      this.centre[axis] = Math.min(size - half, Math.max(half, this.centre[axis]));
-    }
+      return Math.min(size - half, Math.max(half, at));
+    };
+    const { x, y } = this.centre;
+    this.centre = { x: inside(x, this.file.width, pane.width), y: inside(y, this.file.height, pane.height) };
   }
 
   /** Where a pointer is, in the file's pixels; null outside the picture. In both panes alike. */

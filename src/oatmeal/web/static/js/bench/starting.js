@@ -4,34 +4,38 @@ import { ask, say } from "../api.js";
 import { drawGreys } from "./greys.js";
 import { copy, percent } from "./paths.js";
 import { grey } from "./svg.js";
+import { nextTick } from "./ticks.js";
 
 const SIDE = 300;
 const SMALL = 120;
 
-/** The part of the bench that shows several small pictures. */
-export function starting(photograph, parts) {
+/**
+ * One photograph in several small pictures.
+ * @param {Pick<import("./bench.js").Bench, "parts" | "photograph" | "refs" | "root" | "vocabulary" | "work">} bench
+ */
+export function starting(bench) {
+  const { photograph } = bench;
   return {
     starts: [],
     startsOpen: false,
     plainFor: "",
-
     async openStarts() {
       this.startsOpen = true;
       this.starts = [];
       try {
-        const found = await ask("POST", `/api/photographs/${photograph.id}/starts`, { recipe: copy(this.recipe) });
+        const found = await ask("POST", `/api/photographs/${photograph.id}/starts`, { recipe: copy(bench.work.recipe) });
         this.starts = found.map((start, number) => ({ ...start, number, figures: null }));
-        await this.$nextTick();
-        this.$refs.startsClose.focus();
+        await nextTick();
+        bench.refs.startsClose.focus();
         for (const start of this.starts) await this.drawStart(start);
       } catch (problem) {
         say(problem.message);
       }
     },
     async drawStart(start) {
-      const frame = await parts().frames.fetch({ recipe: start.recipe, side: SIDE, layers: ["grey"] });
+      const frame = await bench.parts.frames.fetch({ recipe: start.recipe, side: SIDE, layers: ["grey"] });
       if (!this.startsOpen) return;
-      drawGreys(this.$root.querySelector(`[data-start="${start.number}"] canvas`), frame);
+      drawGreys(bench.root.querySelector(`[data-start="${start.number}"] canvas`), frame);
       start.figures = { clipping: frame.figures.clipping, merging: frame.figures.grey_map.merging.length };
     },
     startWords(start) {
@@ -42,23 +46,22 @@ export function starting(photograph, parts) {
     },
     closeStarts() {
       this.startsOpen = false;
-      parts().picture.surround.focus();
+      bench.parts.picture.surround.focus();
     },
     beginAt(start) {
-      this.recipe.mix = copy(start.recipe.mix);
+      bench.work.recipe.mix = copy(start.recipe.mix);
       this.closeStarts();
-      this.settle();
+      bench.work.settle();
     },
-
     /** The seven weighings as small pictures of this photograph. */
     async drawPlain() {
-      const wanted = JSON.stringify(this.recipe.prepare);
+      const wanted = JSON.stringify(bench.work.recipe.prepare);
       if (this.plainFor === wanted) return;
       this.plainFor = wanted;
-      for (const weighing of Object.keys(this.vocabulary.weighings)) {
-        const recipe = { prepare: copy(this.recipe.prepare), mix: { base: { kind: "plain", weighing } } };
-        const frame = await parts().frames.fetch({ recipe, side: SMALL, layers: ["grey"] }).catch(() => null);
-        const canvas = this.$root.querySelector(`[data-weighing="${weighing}"] canvas`);
+      for (const weighing of Object.keys(bench.vocabulary.weighings)) {
+        const recipe = { prepare: copy(bench.work.recipe.prepare), mix: { base: { kind: "plain", weighing } } };
+        const frame = await bench.parts.frames.fetch({ recipe, side: SMALL, layers: ["grey"] }).catch(() => null);
+        const canvas = bench.root.querySelector(`[data-weighing="${weighing}"] canvas`);
         if (!canvas || !frame) {
           this.plainFor = ""; // the next frame tries again, and says what is wrong
           return;
@@ -67,11 +70,11 @@ export function starting(photograph, parts) {
       }
     },
     chooseWeighing(weighing) {
-      this.recipe.mix.base = { kind: "plain", weighing };
-      this.settle();
+      bench.work.recipe.mix.base = { kind: "plain", weighing };
+      bench.work.settle();
     },
     chartStyle(weighing, place) {
-      return { background: grey(this.vocabulary.weighings[weighing][place]) };
+      return { background: grey(bench.vocabulary.weighings[weighing][place]) };
     },
   };
 }

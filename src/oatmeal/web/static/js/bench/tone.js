@@ -1,34 +1,48 @@
-// The Tone step beyond numbers: points from the picture, zones, character, the hint about mud.
+// The Tone step beyond numbers: the curve, points from the picture, zones, character, the hint about mud.
 import { ask, say } from "../api.js";
-import { clamp, copy, typed, words } from "./paths.js";
+import { clamp, copy, same, typed, words } from "./paths.js";
+import { nextTick } from "./ticks.js";
 
 const EMPTY_END = 0.002;
 const USUAL_BUDGET = 0.05;
 
-/** The part of the bench that tones; needs the values of `values()` and `settle`. */
-export function toning(photograph, parts) {
+/**
+ * The Tone step beyond numbers.
+ * @param {Pick<import("./bench.js").Bench, "frame" | "mix" | "parts" | "photograph" | "refs" | "spots" | "vocabulary" | "work">} bench
+ */
+export function toning(bench) {
+  const { photograph } = bench;
   return {
+    // the curve
+    curveName() {
+      const curves = Object.entries(bench.vocabulary.curves);
+      return curves.find(([, points]) => same(points, bench.work.recipe.tone.curve))?.[0] || "";
+    },
+    chooseCurve(event) {
+      if (!event.target.value) return;
+      bench.work.recipe.tone.curve = copy(bench.vocabulary.curves[event.target.value]);
+      bench.work.settle();
+    },
     zonesOpen: false,
     muddy: "",
     waveOpen: false,
     curveOpen: false,
     budget: USUAL_BUDGET,
-
     async setPoints() {
-      this.busyWith = "points";
-      this.waiting = true;
+      bench.mix.busyWith = "points";
+      bench.frame.waiting = true;
       try {
-        const wanted = { recipe: copy(this.recipe), budget: this.budget };
+        const wanted = { recipe: copy(bench.work.recipe), budget: this.budget };
         const { levels } = await ask("POST", `/api/photographs/${photograph.id}/points`, wanted);
-        this.recipe.tone.levels = levels;
-        this.settle();
+        bench.work.recipe.tone.levels = levels;
+        bench.work.settle();
         const end = levels.out_white < 255 ? "the lightest tone leaves 2 % ink" : "the curve itself ends darker than 2 % ink";
-        say(`Black at ${words(levels.black)}, white at ${words(levels.white)}; ${end}.`, "Undo", () => this.undo());
+        say(`Black at ${words(levels.black)}, white at ${words(levels.white)}; ${end}.`, "Undo", () => bench.work.undo());
       } catch (problem) {
-        this.waiting = false;
+        bench.frame.waiting = false;
         say(problem.message);
       }
-      this.busyWith = "";
+      bench.mix.busyWith = "";
     },
     setBudget(event) {
       const number = typed(event.target.value);
@@ -37,26 +51,26 @@ export function toning(photograph, parts) {
     },
     /** Make the tone at a place of the picture black or white. */
     async pointHere(which, at) {
-      this.mode = "";
-      this.waiting = true;
+      bench.spots.mode = "";
+      bench.frame.waiting = true;
       try {
-        const { code } = await this.spotAt(at);
-        const { levels } = this.recipe.tone;
+        const { code } = await bench.spots.spotAt(at);
+        const { levels } = bench.work.recipe.tone;
         if (which === "black") levels.black = clamp(code, 0, levels.white - 1);
         else levels.white = clamp(code, levels.black + 1, 255);
-        this.settle();
+        bench.work.settle();
       } catch (problem) {
-        this.waiting = false;
+        bench.frame.waiting = false;
         say(problem.message);
       }
     },
     chooseCharacter(character) {
-      this.recipe.tone.character = character;
-      this.settle();
+      bench.work.recipe.tone.character = character;
+      bench.work.settle();
     },
     /** The curve as text, to copy and to paste. */
     curveText() {
-      return this.recipe.tone.curve.map(([x, y]) => `${round(x)} ${round(y)}`).join(", ");
+      return bench.work.recipe.tone.curve.map(([x, y]) => `${round(x)} ${round(y)}`).join(", ");
     },
     pasteCurve(event) {
       const points = event.target.value.replace(/[[\]]/g, " ").split(/[;,\n]+\s*/).map((pair) => pair.trim().split(/\s+/).map(Number));
@@ -69,27 +83,26 @@ export function toning(photograph, parts) {
         event.target.value = this.curveText();
         return;
       }
-      this.recipe.tone.curve = paired;
-      this.settle();
+      bench.work.recipe.tone.curve = paired;
+      bench.work.settle();
     },
     setLog(event) {
-      parts().scale.log = event.target.checked;
-      this.waiting = true;
-      parts().frames.ask(this.wish(false));
+      bench.parts.scale.log = event.target.checked;
+      bench.frame.ask(false);
     },
     toggleWave() {
       this.waveOpen = !this.waveOpen;
-      if (this.waveOpen) this.$nextTick(() => this.drawWave());
+      if (this.waveOpen) nextTick(() => this.drawWave());
     },
     /** Columns of the picture against tone, from the frame that is shown. */
     drawWave() {
-      const { picture } = parts();
+      const { picture } = bench.parts;
       const layer = (picture.region ? picture.part : picture.whole).grey || picture.whole.grey;
-      if (layer) wave(this.$refs.wave, layer);
+      if (layer) wave(bench.refs.wave, layer);
     },
     toggleZones() {
       this.zonesOpen = !this.zonesOpen;
-      parts().scale.showZones(this.zonesOpen);
+      bench.parts.scale.showZones(this.zonesOpen);
     },
     /** One sentence where the scale does not reach both ends. */
     judge(zones) {
@@ -99,6 +112,15 @@ export function toning(photograph, parts) {
       else if (dark) this.muddy = "Nothing reaches black.";
       else if (light) this.muddy = "Nothing reaches white.";
       else this.muddy = "";
+    },
+    pointPicked: false,
+    // tone
+    pointWords() {
+      const point = this.pointPicked && bench.parts.scale.picked !== null && bench.work.recipe.tone.curve[bench.parts.scale.picked];
+      return point ? `${Math.round(point[0] * 255)} → ${Math.round(point[1] * 255)}` : "";
+    },
+    removePoint() {
+      bench.parts.scale.remove();
     },
   };
 }

@@ -10,8 +10,12 @@ const NOW = "now";
 const STEP = 0.02;
 const WORDS_MS = 250;
 
-/** The part of the bench that compares; needs `versions`, `steps` and `wish`. */
-export function comparing(photograph, version, parts) {
+/**
+ * Another state of the photograph beside the present one, and the frame without one step.
+ * @param {Pick<import("./bench.js").Bench, "history" | "parts" | "photograph" | "refs" | "sight" | "strips" | "version" | "versions" | "vocabulary" | "work">} bench
+ */
+export function comparing(bench) {
+  const { photograph, version } = bench;
   const asked = {};
   return {
     comparing: false,
@@ -25,54 +29,51 @@ export function comparing(photograph, version, parts) {
     withoutStep: "",
     divider: 50,
     asking: false,
-
     /** Ask for a frame that is not the present one. */
     askAside(name, wish, arrived) {
       const idle = () => { this.asking = Object.values(asked).some(({ busy }) => busy); };
       asked[name] ??= new Frames(photograph.id, arrived, (problem) => say(problem.message), idle);
       this.asking = true;
-      asked[name].ask(wish);
+      asked[name].ask(() => wish);
     },
-
     toggleCompare() {
       if (this.comparing) this.leaveCompare();
       else this.beginCompare(this.compareWith);
     },
     async beginCompare(source) {
-      if (this.strip) this.leaveStrip();
+      if (bench.strips.strip) bench.strips.leaveStrip();
       this.comparing = true;
-      if (!this.steps.length) await this.readHistory();
+      if (!bench.history.steps.length) await bench.history.readHistory();
       await this.chooseSide("left", source);
     },
     leaveCompare() {
       this.comparing = false;
       this.flipping = false;
       this.faceWith = NOW;
-      const { picture } = parts();
+      const { picture } = bench.parts;
       picture.flipped = false;
       picture.compared = null;
       picture.facing = null;
-      this.arrange();
+      bench.sight.arrange();
     },
     setCompareMode(mode) {
       this.compareMode = mode;
-      this.arrange();
+      bench.sight.arrange();
       this.askCompared();
     },
-
     /** What a side may be, in groups. */
     compareGroups() {
       const groups = [{ words: "this photograph", choices: Object.entries(OWN).map(([id, words]) => ({ id, words })) }];
-      const versions = this.versions.filter(({ id }) => id !== version.id).map(({ id, name }) => ({ id: `version:${id}`, words: name }));
+      const versions = bench.versions.versions.filter(({ id }) => id !== version.id).map(({ id, name }) => ({ id: `version:${id}`, words: name }));
       if (versions.length) groups.push({ words: "versions", choices: versions });
-      const kept = this.steps.filter((step) => step.kept).map(({ id, kept: name }) => ({ id: `kept:${id}`, words: name }));
+      const kept = bench.history.steps.filter((step) => step.kept).map(({ id, kept: name }) => ({ id: `kept:${id}`, words: name }));
       if (kept.length) groups.push({ words: "kept states", choices: kept });
-      const steps = this.steps.map(({ id, words, at, now }) => ({ id: `step:${id}`, words: `${this.when(at)} ${words}${now ? " (now)" : ""}` }));
+      const steps = bench.history.steps.map(({ id, words, at, now }) => ({ id: `step:${id}`, words: `${bench.history.when(at)} ${words}${now ? " (now)" : ""}` }));
       if (steps.length) groups.push({ words: "history", choices: steps });
       return groups;
     },
     sourceWords(source) {
-      if (source === NOW) return this.versionName();
+      if (source === NOW) return bench.versions.versionName();
       const choices = this.compareGroups().flatMap((group) => group.choices);
       return choices.find(({ id }) => id === source)?.words || OWN.colour;
     },
@@ -84,7 +85,7 @@ export function comparing(photograph, version, parts) {
      *   right side may be the present state too
      */
     async chooseSide(side, source) {
-      const { picture } = parts();
+      const { picture } = bench.parts;
       const slot = side === "left" ? "compared" : "facing";
       this[side === "left" ? "compareWith" : "faceWith"] = source;
       this.recipes[side] = null;
@@ -104,7 +105,7 @@ export function comparing(photograph, version, parts) {
           return;
         }
       }
-      this.arrange();
+      bench.sight.arrange();
       this.askCompared();
       this.tellDifferences();
     },
@@ -123,14 +124,14 @@ export function comparing(photograph, version, parts) {
       for (const side of ["left", "right"]) if (this.recipes[side]) this.askSide(side);
     },
     askSide(side) {
-      const { picture } = parts();
+      const { picture } = bench.parts;
       const other = side === "left" ? picture.compared : picture.facing;
       const wish = { recipe: copy(this.recipes[side]), layers: ["grey"], side: picture.side };
       if (picture.region && other.whole.grey) wish.region = picture.region;
       this.askAside(side, wish, (frame) => this.sideArrived(side, frame));
     },
     sideArrived(side, frame) {
-      const { picture } = parts();
+      const { picture } = bench.parts;
       const other = side === "left" ? picture.compared : picture.facing;
       if (!other?.whole || !same(frame.wish.recipe, this.recipes[side])) return;
       const layer = { width: frame.width, height: frame.height, region: frame.region, data: frame.layers.grey };
@@ -142,14 +143,17 @@ export function comparing(photograph, version, parts) {
       if (picture.region && !frame.region) this.askSide(side);
     },
     showBands() {
-      const { bandCompared } = this.$refs;
-      if (this.comparing && this.comparedZones) band(bandCompared, this.comparedZones, this.vocabulary.codes, false);
+      const { bandCompared } = bench.refs;
+      if (this.comparing && this.comparedZones) band(bandCompared, this.comparedZones, bench.vocabulary.codes, false);
     },
     /** The recipe of a side, or null where that is the colour original. */
     sideRecipe(side) {
       const source = side === "left" ? this.compareWith : this.faceWith;
-      if (source === NOW) return this.recipe;
-      if (source === "plain") return { name: this.recipe.name, prepare: this.recipe.prepare };
+      if (source === NOW) return bench.work.recipe;
+      if (source === "plain") {
+        const kept = bench.vocabulary.steps.filter(({ colour }) => colour).map(({ id }) => [id, bench.work.recipe[id]]);
+        return { name: bench.work.recipe.name, ...Object.fromEntries(kept) };
+      }
       return this.recipes[side];
     },
     /** The differences between both sides, in plain words. */
@@ -173,7 +177,6 @@ export function comparing(photograph, version, parts) {
       if (!this.sideRecipe("left") || !this.sideRecipe("right")) return "";
       return this.differences.length ? this.differences.join(" · ") : "no difference in settings";
     },
-
     // the divider
     grabDivider(event) {
       if (event.button !== 0) return;
@@ -183,11 +186,11 @@ export function comparing(photograph, version, parts) {
       follow(event.currentTarget, event, (next) => this.divide(next), () => {});
     },
     divide(event) {
-      parts().picture.divideAt(event);
-      this.divider = Math.round(parts().picture.divider * 100);
+      bench.parts.picture.divideAt(event);
+      this.divider = Math.round(bench.parts.picture.divider * 100);
     },
     dividerKey(event) {
-      const { picture } = parts();
+      const { picture } = bench.parts;
       const step = STEP * (event.shiftKey ? 5 : 1);
       const to = { ArrowLeft: picture.divider - step, ArrowRight: picture.divider + step, Home: 0, End: 1 }[event.key];
       if (to === undefined) return;
@@ -196,7 +199,6 @@ export function comparing(photograph, version, parts) {
       picture.setDivider(to);
       this.divider = Math.round(picture.divider * 100);
     },
-
     /** While held: the other side in the place of the present one. */
     flip(on) {
       if (!this.comparing) {
@@ -204,35 +206,34 @@ export function comparing(photograph, version, parts) {
         return;
       }
       this.flipping = on;
-      const { picture } = parts();
+      const { picture } = bench.parts;
       picture.flipped = on;
       picture.lay();
     },
-
     /** While held: the frame without the step that is open. */
     without(on) {
-      const { picture } = parts();
+      const { picture } = bench.parts;
       if (!on) {
         this.withoutStep = "";
         picture.instead = null;
         picture.paint();
         return;
       }
-      this.withoutStep = this.step;
-      const recipe = copy(this.recipe);
-      recipe[this.step].on = false;
+      this.withoutStep = bench.work.step;
+      const recipe = copy(bench.work.recipe);
+      recipe[bench.work.step].on = false;
       const wish = { recipe, layers: ["grey"], side: picture.side, region: picture.region };
       this.askAside("without", wish, (frame) => this.withoutArrived(frame));
     },
     withoutArrived(frame) {
-      const { picture } = parts();
+      const { picture } = bench.parts;
       if (!this.withoutStep) return;
       const layer = { width: frame.width, height: frame.height, region: frame.region, data: frame.layers.grey };
       picture.instead = { whole: { grey: frame.region ? picture.whole.grey : layer }, part: { grey: frame.region ? layer : null } };
       picture.paint();
     },
     release() {
-      if (this.showing !== "grey") this.show("grey");
+      if (bench.sight.showing !== "grey") bench.sight.show("grey");
       if (this.flipping) this.flip(false);
       if (this.withoutStep) this.without(false);
     },

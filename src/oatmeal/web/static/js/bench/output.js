@@ -1,13 +1,18 @@
 // The export panel: form of the file, its size and a part of it before saving, download.
 import { ask, send } from "../api.js";
 import { forming } from "../form.js";
+import { nextTick } from "./ticks.js";
 
 const MEMORY = "oatmeal-output";
 const WAIT_MS = 250;
 const LOOK = { width: 480, height: 150 };
 
-/** The part of the bench that writes files; needs `saver` and `settleNow`. */
-export function exporting(photograph, version) {
+/**
+ * The export panel: form of the file, its size and a part of it before saving, download.
+ * @param {Pick<import("./bench.js").Bench, "parts" | "photograph" | "refs" | "version" | "work">} bench
+ */
+export function outputting(bench) {
+  const version = bench.version.id;
   return {
     ...forming(MEMORY),
     exporting: false,
@@ -18,20 +23,19 @@ export function exporting(photograph, version) {
     wishNumber: 0,
     lookAddress: "",
     lookPlace: { x: 0.5, y: 0.5 },
-
     async openExport() {
       this.recallForm();
       this.exporting = true;
       this.exportReady = false;
       this.measured = null;
-      this.$nextTick(() => this.$refs.exportClose.focus());
-      await this.settleNow();
+      nextTick(() => bench.refs.exportClose.focus());
+      await bench.work.settleNow();
       this.measure(0);
     },
     closeExport() {
       this.exporting = false;
       this.wishNumber += 1;
-      this.$refs.surround.focus();
+      bench.refs.surround.focus();
     },
     formChanged() {
       this.measure();
@@ -40,7 +44,8 @@ export function exporting(photograph, version) {
       this.exportReady = false;
       this.wishNumber += 1;
       const wish = this.wishNumber;
-      const longest = Math.max(photograph.width, photograph.height);
+      const { width: across, height: down } = bench.parts.picture.file;
+      const longest = Math.max(across, down);
       this.exportError = this.form.size > longest ? `The photograph has ${longest} px; it is never enlarged.` : "";
       setTimeout(() => this.measureNow(wish), wait);
     },

@@ -1,6 +1,7 @@
 // Looking: zoom, layers, surround, marks for clipping, the meter.
 import { percent } from "./paths.js";
 import { grey } from "./svg.js";
+import { nextTick } from "./ticks.js";
 import { ZOOMS } from "./view.js";
 
 const PAN_STEP = 80;
@@ -9,9 +10,13 @@ const SHOWN_AS = "oatmeal-surround";
 const GAP = -2;
 const DIFFERENCES = 22;
 
-/** The part of the bench that shows; `parts()` gives the picture. */
-export function looking(parts) {
+/**
+ * How the picture is looked at.
+ * @param {Pick<import("./bench.js").Bench, "compare" | "history" | "parts" | "pins" | "refs" | "spots" | "vocabulary">} bench
+ */
+export function seeing(bench) {
   return {
+    /** Fit, or pixels of the screen for one of the file. @type {"fit"|number} */
     zoom: "fit",
     zooms: ZOOMS,
     showing: "grey",
@@ -23,33 +28,31 @@ export function looking(parts) {
     around: SURROUNDS.includes(localStorage.getItem(SHOWN_AS)) ? localStorage.getItem(SHOWN_AS) : "grey",
     alone: false,
     thirds: false,
-
     // zoom
     zoomTo(zoom) {
-      const { picture } = parts();
+      const { picture } = bench.parts;
       picture.setZoom(zoom, picture.pointer ? { ...picture.pointer } : picture.middle());
     },
     zoomToggle() {
       this.zoomTo(this.zoom === "fit" ? 1 : "fit");
     },
     zoomStep(way) {
-      const { picture } = parts();
+      const { picture } = bench.parts;
       picture.gestures.step(way, picture.pointer);
     },
     zoomName(zoom) {
       return { fit: "Fit", 2: "200 %" }[zoom] || String(zoom * 100);
     },
     dragWords() {
-      return this.dragLifts ? "Dragging lifts" : "Dragging moves";
+      return bench.spots.dragLifts ? "Dragging lifts" : "Dragging moves";
     },
     panBy(event) {
       const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
       if (!by || this.zoom === "fit") return false;
       const far = PAN_STEP * (event.shiftKey ? 4 : 1);
-      parts().picture.moveBy(by[0] * far, by[1] * far);
+      bench.parts.picture.moveBy(by[0] * far, by[1] * far);
       return true;
     },
-
     // what is round the picture, and over it
     chooseSurround(around) {
       this.around = around;
@@ -60,22 +63,21 @@ export function looking(parts) {
     },
     toggleAlone() {
       this.alone = !this.alone;
-      this.$nextTick(() => this.arrange());
+      nextTick(() => this.arrange());
     },
     toggleThirds() {
       this.thirds = !this.thirds;
-      parts().picture.thirds = this.thirds;
-      parts().picture.lay();
+      bench.parts.picture.thirds = this.thirds;
+      bench.parts.picture.lay();
     },
     /** Give the picture the room that panels leave. */
     arrange() {
-      const { picture } = parts();
-      const { chips, differences } = this.$refs;
-      const under = chips.offsetHeight + (this.comparing ? differences.offsetHeight || DIFFERENCES : 0) + GAP;
-      const right = this.historyOpen && !this.alone ? this.$refs.history.offsetWidth : 0;
-      picture.arrange({ right, foot: this.alone ? 0 : under, margin: this.alone ? 0 : 20, beside: this.comparing && this.compareMode === "beside" });
+      const { picture } = bench.parts;
+      const { chips, differences } = bench.refs;
+      const under = chips.offsetHeight + (bench.compare.comparing ? differences.offsetHeight || DIFFERENCES : 0) + GAP;
+      const right = bench.history.historyOpen && !this.alone ? bench.refs.history.offsetWidth : 0;
+      picture.arrange({ right, foot: this.alone ? 0 : under, margin: this.alone ? 0 : 20, beside: bench.compare.comparing && bench.compare.compareMode === "beside" });
     },
-
     /** Mark both ends, or neither. */
     clippingToggle() {
       const on = !(this.markBlacks || this.markWhites);
@@ -92,7 +94,7 @@ export function looking(parts) {
       this.paintMarks();
     },
     paintMarks() {
-      const { picture } = parts();
+      const { picture } = bench.parts;
       picture.marks = this.marksNow();
       picture.paint();
     },
@@ -112,18 +114,17 @@ export function looking(parts) {
       return `White clips ${percent(high)}${where}`;
     },
     show(layer) {
-      const { picture } = parts();
+      const { picture } = bench.parts;
       this.showing = layer;
       picture.layer = layer;
       picture.paint();
     },
     showingWords() {
-      if (this.withoutStep) return `without ${this.withoutStep === "mix" ? "Mix" : "Tone"}`;
+      if (bench.compare.withoutStep) return `without ${bench.vocabulary.steps.find(({ id }) => id === bench.compare.withoutStep).title}`;
       return { colour: "colour original", plain: "plain conversion", grey: "" }[this.showing];
     },
-
     meter(codes) {
-      const { meterColour, meterPlain, meterNow } = this.$refs;
+      const { meterColour, meterPlain, meterNow } = bench.refs;
       this.reading = codes;
       const known = (code) => (typeof code === "number" ? grey(code) : "transparent");
       meterColour.style.background = codes?.colour ? `rgb(${codes.colour.join(" ")})` : "transparent";
@@ -133,20 +134,20 @@ export function looking(parts) {
     },
     /** The meter and the pins ride on the scale as ticks. */
     markScale() {
-      const marks = this.pinReadings.map(({ code }, number) => ({ code, name: String(number + 1) }));
+      const marks = bench.pins.pinReadings.map(({ code }, number) => ({ code, name: String(number + 1) }));
       if (typeof this.reading?.grey === "number") marks.push({ code: this.reading.grey, name: "" });
-      parts().scale?.mark(marks);
+      bench.parts.scale?.mark(marks);
     },
     setAverage(side) {
-      parts().picture.averaged = side;
+      bench.parts.picture.averaged = side;
       this.averaged = side;
-      const { picture } = parts();
+      const { picture } = bench.parts;
       if (picture.pointer) this.meter(picture.values(picture.pointer));
     },
     readingOf(layer, what) {
       const code = this.reading?.[layer];
       if (typeof code !== "number") return "";
-      const value = this.vocabulary.codes[code][what];
+      const value = bench.vocabulary.codes[code][what];
       return typeof value === "number" ? String(Math.round(value)) : value;
     },
   };

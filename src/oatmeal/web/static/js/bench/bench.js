@@ -1,0 +1,71 @@
+// What the bench is made of. Each part knows one thing and declares, with Pick, which others it uses.
+
+/**
+ * What belongs to the page and stays: the photograph, its version, the core's vocabulary.
+ * @typedef {object} Given
+ * @property {{id: number, width: number, height: number, bits: number, jpeg: boolean}} photograph
+ * @property {any} version the version's state when the page was made
+ * @property {any[]} versionList
+ * @property {{id: number, width: number, height: number}[]} beside the frames beside this one
+ * @property {Vocabulary} vocabulary
+ */
+
+/**
+ * @typedef {object} Vocabulary
+ * @property {import("../types/recipe.js").Recipe} rest
+ * @property {{id: string, title: string, hint: string, key: string, screen: boolean, colour: boolean}[]} steps
+ * @property {Object<string, import("./settings.js").Setting>} settings
+ * @property {Object<string, string>} base_names
+ * @property {Object<string, any>} bases
+ * @property {Object<string, number[]>} weighings
+ * @property {Object<string, any>} films
+ * @property {Object<string, any>} filters
+ * @property {string[]} spectrum
+ * @property {Object<string, number[]>} channel_starts
+ * @property {any[]} formula_examples
+ * @property {Object<string, number>} centres
+ * @property {number} centre_gap
+ * @property {string[]} hues
+ * @property {string[]} ranges
+ * @property {Object<string, [number, number][]>} curves
+ * @property {number[]} zone_codes
+ * @property {{lightness: number, zone: string, code: number, ink: number}[]} codes
+ */
+
+/**
+ * The instruments: they hold large arrays and drawings and stay outside the reactive state.
+ * @typedef {object} Parts
+ * @property {import("./frames.js").Frames} frames
+ * @property {import("./picture.js").Picture} picture
+ * @property {import("./greymap.js").GreyMap} map
+ * @property {import("./scale.js").Scale} scale
+ * @property {import("./saver.js").Saver} saver
+ * @property {import("./film.js").SpectrumStrip} [spectrum]
+ */
+
+/**
+ * The parts that hold state; each is an Alpine store of this name.
+ * @typedef {object} Stores
+ * @property {ReturnType<typeof import("./work.js").working>} work
+ * @property {ReturnType<typeof import("./frame.js").framing>} frame
+ * @property {ReturnType<typeof import("./values.js").valuing>} values
+ * @property {ReturnType<typeof import("./sight.js").seeing>} sight
+ * @property {ReturnType<typeof import("./mix.js").mixing>} mix
+ * @property {ReturnType<typeof import("./films.js").filming>} films
+ * @property {ReturnType<typeof import("./formula.js").formulating>} formula
+ * @property {ReturnType<typeof import("./picked.js").picking>} picked
+ * @property {ReturnType<typeof import("./tone.js").toning>} tone
+ * @property {ReturnType<typeof import("./spots.js").spotting>} spots
+ * @property {ReturnType<typeof import("./pins.js").pinning>} pins
+ * @property {ReturnType<typeof import("./strips.js").testing>} strips
+ * @property {ReturnType<typeof import("./starting.js").starting>} starting
+ * @property {ReturnType<typeof import("./output.js").outputting>} output
+ * @property {ReturnType<typeof import("./versions.js").versioning>} versions
+ * @property {ReturnType<typeof import("./history.js").remembering>} history
+ * @property {ReturnType<typeof import("./compare.js").comparing>} compare
+ * @property {ReturnType<typeof import("./keys.js").keying>} keys
+ */
+
+/** @typedef {Given & Stores & {parts: Parts, refs: Object<string, any>, root: HTMLElement}} Bench */
+
+export {};

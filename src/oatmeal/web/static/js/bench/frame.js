@@ -1,0 +1,157 @@
+// The frame: what is asked of the server, what arrives, what is still to come.
+import { send } from "../api.js";
+import { copy } from "./paths.js";
+import { band } from "./toneband.js";
+
+const STILL_MS = 160;
+const TRIAL_SIDE = 64;
+const AHEAD_MS = 700;
+const LOOK = "look";
+
+/**
+ * The frame that is shown: asking for it, taking it in, telling what is still to come.
+ * @param {Pick<import("./bench.js").Bench, "beside" | "compare" | "films" | "history" | "mix" | "parts" | "photograph" | "pins" | "refs" | "sight" | "starting" | "strips" | "tone" | "version" | "vocabulary" | "work">} bench
+ */
+export function framing(bench) {
+  const { photograph, version, vocabulary } = bench;
+  let prepared = false;
+  /** @type {ReturnType<typeof setTimeout>|undefined} */
+  let still;
+  return {
+    ready: false,
+    failure: "",
+    provisional: "",
+    waiting: true,
+    autoGuard: 0,
+    /** What is shown as touched: a place, or the number of a picked colour. @type {[number, number]|number|null} */
+    touching: null,
+    /** The column whose heights are wanted. @type {string|number|null} */
+    tracing: null,
+
+    /** Keep zoom and comparison for the next frame and after a reload. */
+    rememberLook() {
+      const { picture } = bench.parts;
+      const share = picture.shares(picture.view.centre);
+      const { comparing: on, compareMode: mode, compareWith: other } = bench.compare;
+      const { historyOpen } = bench.history;
+      sessionStorage.setItem(LOOK, JSON.stringify({ photograph: photograph.id, version: version.id, zoom: bench.sight.zoom, share, on, mode, other, historyOpen }));
+    },
+    lookAgain() {
+      const look = JSON.parse(sessionStorage.getItem(LOOK) || "null");
+      if (!look) return;
+      bench.compare.compareMode = look.mode;
+      if (look.historyOpen) bench.history.toggleHistory();
+      const { picture } = bench.parts;
+      if (look.zoom !== "fit") {
+        picture.view.centre = picture.point(look.share);
+        picture.setZoom(look.zoom);
+      }
+      const own = ["colour", "plain"].includes(look.other);
+      const here = look.photograph === photograph.id && (look.other.startsWith("version:") || look.version === version.id);
+      const other = (own || here) && look.other !== `version:${version.id}` ? look.other : "colour";
+      if (look.on) bench.compare.beginCompare(other);
+      else bench.compare.compareWith = other;
+    },
+    /** Have the server prepare the frames beside this one, once this one is done. */
+    prepareBeside() {
+      if (prepared) return;
+      prepared = true;
+      const { picture } = bench.parts;
+      setTimeout(async () => {
+        for (const file of bench.beside) {
+          const side = picture.view.fitSide(file);
+          await send("POST", `/api/photographs/${file.id}/ready`, { side, closeup: picture.region !== null }).catch(() => {});
+        }
+      }, AHEAD_MS);
+    },
+
+    /** Ask for the frame; what is wanted is put together when it can be sent. @param {boolean} moving */
+    ask(moving) {
+      clearTimeout(still);
+      this.waiting = true;
+      bench.parts.frames.ask(() => this.wish(moving));
+    },
+    wish(moving) {
+      const { picture } = bench.parts;
+      const region = picture.region;
+      const layers = ["grey"];
+      if (!moving) layers.push(...["plain", "colour"].filter((name) => !picture.has(name)));
+      const touched = this.touching;
+      if (touched !== null && (typeof touched === "number" || !picture.touched)) layers.push("touched");
+      const half = moving && !region;
+      const side = half ? Math.round(picture.side / 2) : picture.side;
+      const trace = this.tracing ?? undefined; // asked for until it comes, since a newer wish replaces an older one
+      const pins = copy(bench.pins.pins).map(({ x, y }) => [x, y]);
+      return {
+        recipe: copy(bench.work.recipe), side, layers, region, trace, pins, strip: bench.strips.stripWish(),
+        touched: copy(touched), half, moving,
+      };
+    },
+    /** What is in view has changed. */
+    moved() {
+      if (!bench.parts.picture) return;
+      bench.pins.layPins();
+      bench.compare.askCompared();
+      if (bench.compare.withoutStep) bench.compare.without(true);
+      this.ask(this.ready);
+      still = setTimeout(() => this.ask(false), STILL_MS);
+    },
+    arrived(frame) {
+      const { frames, map, picture, scale, spectrum } = bench.parts;
+      this.ready = true;
+      this.failure = "";
+      if (!frame.wish.moving && !frames.waiting) {
+        this.waiting = false;
+        this.prepareBeside();
+      }
+      const { figures } = frame;
+      picture.frameAs(frame.size);
+      bench.sight.clipping = figures.clipping;
+      this.autoGuard = figures.auto_guard;
+      picture.marks = bench.sight.marksNow();
+      if (this.touching === null) delete frame.layers.touched;
+      picture.show(frame);
+      map.show(figures.grey_map);
+      if (frame.wish.trace !== undefined && frame.wish.trace === this.tracing) {
+        this.tracing = null;
+        map.traced(figures.trace);
+      }
+      scale.show(figures);
+      bench.films.film = figures.film || null;
+      if (bench.films.film) spectrum?.show(bench.films.film);
+      if (frame.wish.pins.length === bench.pins.pins.length) bench.pins.pinReadings = figures.pins;
+      bench.pins.layPins();
+      band(bench.refs.bandPlain, figures.plain_zones, vocabulary.codes, false);
+      band(bench.refs.bandNow, figures.zones, vocabulary.codes, true);
+      if (bench.compare.compareWith === "plain") bench.compare.comparedZones = figures.plain_zones;
+      bench.compare.showBands();
+      bench.mix.readMap(figures.grey_map);
+      bench.tone.judge(figures.zones);
+      this.provisional = this.stillComing(frame);
+      bench.sight.meter(picture.pointer ? picture.values(picture.pointer) : null);
+      if (bench.tone.waveOpen) bench.tone.drawWave();
+      if (bench.work.recipe.mix.base.kind === "plain") bench.starting.drawPlain();
+    },
+    stillComing(frame) {
+      const { picture } = bench.parts;
+      if (picture.region && String(frame.region) !== String(picture.region)) return "coarse: the file’s pixels are coming";
+      return frame.wish.half ? "half size while moving" : "";
+    },
+    failed(problem) {
+      this.waiting = false;
+      if (problem.status === 422) this.failure = problem.message;
+      else this.failure = `${problem.message} The picture is not the newest.`;
+    },
+    tryAgain() {
+      this.failure = "";
+      this.ask(false);
+    },
+    /** Ask whether a recipe can be computed; rejects with the problem. */
+    try(recipe) {
+      return bench.parts.frames.fetch({ recipe, side: TRIAL_SIDE, layers: [] });
+    },
+    openingWords() {
+      return this.failure ? "" : "Opening the photograph …";
+    },
+  };
+}

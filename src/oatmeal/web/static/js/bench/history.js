@@ -1,0 +1,108 @@
+// The history of the version: every step with its words, kept states, small pictures.
+import { ask, say } from "../api.js";
+import { drawGreys } from "./greys.js";
+import { nextTick } from "./ticks.js";
+
+const SHOWN_STEPS = 150;
+const SMALL_SIDE = 240;
+const DAY_MS = 86_400_000;
+
+/**
+ * Every step of the version, to go back to.
+ * @param {Pick<import("./bench.js").Bench, "compare" | "parts" | "refs" | "sight" | "version" | "versions" | "work">} bench
+ */
+export function remembering(bench) {
+  const address = `/api/versions/${bench.version.id}`;
+  return {
+    steps: [],
+    historyOpen: false,
+    allSteps: false,
+    pictures: false,
+    keepName: "",
+    // history
+    async toggleHistory() {
+      this.historyOpen = !this.historyOpen;
+      if (this.historyOpen) {
+        await bench.work.settleNow();
+        await this.readHistory();
+      }
+      await nextTick();
+      bench.sight.arrange();
+      if (this.historyOpen) bench.refs.history.querySelector("[aria-current]")?.scrollIntoView({ block: "nearest" });
+    },
+    async readHistory() {
+      await bench.versions.tryIt(async () => {
+        this.steps = (await ask("GET", `${address}/history`)).steps;
+      });
+      if (this.pictures) this.drawSteps();
+    },
+    /** Read it again after a change, if anything shows it. */
+    historyChanged() {
+      if (this.historyOpen || bench.compare.comparing) this.readHistory();
+      else this.steps = [];
+    },
+    stepsShown() {
+      return this.allSteps ? this.steps : this.steps.slice(0, SHOWN_STEPS);
+    },
+    moreSteps() {
+      return this.allSteps ? 0 : Math.max(0, this.steps.length - SHOWN_STEPS);
+    },
+    stepTitle(step) {
+      return step.aside ? "on a branch that was left; going there brings it back" : "go to this state";
+    },
+    async goTo(step) {
+      if (!step.now) await bench.work.goToStep(step.id);
+    },
+    /** Keep a state, or the present one, under a name; an empty name lets it go. */
+    async keepStep(step, name) {
+      await bench.versions.tryIt(async () => {
+        const { kept } = await ask("PATCH", `${address}/history/${step.id}`, { kept: name });
+        step.kept = kept;
+      });
+    },
+    async keepNow() {
+      await bench.work.settleNow();
+      await this.readHistory();
+      const now = this.steps.find((step) => step.now);
+      const name = this.keepName.trim() || `State at ${this.when(now.at)}`;
+      await this.keepStep(now, name);
+      this.keepName = "";
+      say(`Kept as “${name}”.`);
+    },
+    /** A moment in few words. */
+    when(at) {
+      const moment = new Date(at);
+      const time = moment.toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
+      if (Date.now() - moment.getTime() < DAY_MS / 2) return time;
+      return `${moment.toLocaleDateString([], { day: "numeric", month: "short" })} ${time}`;
+    },
+    togglePictures() {
+      this.pictures = !this.pictures;
+      if (this.pictures) nextTick(() => this.drawSteps());
+    },
+    /** Small pictures of the steps that are seen, one after another. */
+    drawSteps() {
+      this.seeing?.disconnect();
+      const seen = new Map();
+      const draw = async () => {
+        for (const [canvas, id] of seen) {
+          seen.delete(canvas);
+          const { recipe } = await ask("GET", `${address}/history/${id}`);
+          drawGreys(canvas, await bench.parts.frames.fetch({ recipe, side: SMALL_SIDE, layers: ["grey"] }));
+          canvas.dataset.drawn = id;
+        }
+      };
+      let drawing = Promise.resolve();
+      this.seeing = new IntersectionObserver((entries) => {
+        for (const { target: seenAt, isIntersecting } of entries) {
+          const target = /** @type {HTMLElement} */ (seenAt);
+          if (isIntersecting && target.dataset.drawn !== target.dataset.step) seen.set(target, target.dataset.step);
+        }
+        drawing = drawing.then(draw).catch((problem) => say(problem.message));
+      });
+      nextTick(() => {
+        for (const canvas of bench.refs.history.querySelectorAll("canvas")) this.seeing.observe(canvas);
+      });
+    },
+  };
+}

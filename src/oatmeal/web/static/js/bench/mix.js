@@ -1,0 +1,151 @@
+// The Mix step: bases, the grey map's columns, balance and separate, the guard.
+import { ask, say } from "../api.js";
+import { clamp, copy, percent, same, words } from "./paths.js";
+
+const RARE = 0.02;
+const NOTHING = 0.001;
+
+/**
+ * The grey map and what finds lifts for it.
+ * @param {Pick<import("./bench.js").Bench, "frame" | "picked" | "parts" | "photograph" | "refs" | "vocabulary" | "work">} bench
+ */
+export function mixing(bench) {
+  const address = (what) => `/api/photographs/${bench.photograph.id}/${what}`;
+  return {
+    // the base
+    chooseBase(kind) {
+      const now = bench.work.recipe.mix.base;
+      if (now.kind === kind) return;
+      bench.work.bases[now.kind] = copy(now);
+      bench.work.recipe.mix.base = copy(bench.work.bases[kind]);
+      bench.work.settle();
+    },
+    toggleLight() {
+      const { base } = bench.work.recipe.mix;
+      base.light = base.light === "linear" ? "encoded" : "linear";
+      bench.work.settle();
+    },
+    totalWords() {
+      const { base } = bench.work.recipe.mix;
+      return `sum ${words(base.red + base.green + base.blue)} %`;
+    },
+    equalsLuma() {
+      return same(bench.work.recipe.mix.base, bench.vocabulary.bases.six);
+    },
+    lumaWords() {
+      return this.equalsLuma() ? "equal to luma" : "percent of grey for each pure colour";
+    },
+    equalLuma() {
+      bench.work.recipe.mix.base = copy(bench.vocabulary.bases.six);
+      bench.work.settle();
+    },
+    shares: {},
+    merging: null,
+    mergingCount: 0,
+    strength: 70,
+    busyWith: "",
+    // the map
+    liftOf(name) {
+      const { mix } = bench.work.recipe;
+      return typeof name === "string" ? mix.lifts[name] : mix.picked[name]?.lift ?? 0;
+    },
+    lift(name, stops) {
+      const { mix } = bench.work.recipe;
+      const kept = clamp(Math.round(stops * 100) / 100, -4, 4);
+      if (typeof name === "string") mix.lifts[name] = kept;
+      else mix.picked[name].lift = kept;
+      bench.work.changing();
+    },
+    spinLift(name, by) {
+      this.lift(name, by === null ? 0 : this.liftOf(name) + by);
+      bench.work.settle("soon");
+    },
+    moveCentre(name, hue) {
+      bench.work.recipe.mix.centres[name] = hue;
+      bench.work.changing();
+    },
+    isPale(name) {
+      return (this.shares[name] ?? 0) < RARE;
+    },
+    shareOf(name) {
+      return shareWords(this.shares[name]);
+    },
+    /** A lift that does nothing here says so. */
+    idleLift() {
+      const idle = Object.entries(bench.work.recipe.mix.lifts).filter(([name, stops]) => stops !== 0 && (this.shares[name] ?? 1) < NOTHING);
+      if (!idle.length) return "";
+      const names = idle.map(([name]) => name).join(" and ");
+      return `This picture holds no ${names}: ${idle.length > 1 ? "those lifts do" : "that lift does"} nothing here.`;
+    },
+    mergingWords() {
+      return this.merging ? `${this.merging.apart.toFixed(1)} L* apart` : "";
+    },
+    mergingChip() {
+      return `Merging: ${this.mergingCount} ${this.mergingCount === 1 ? "pair" : "pairs"}`;
+    },
+    // finding lifts
+    async find(what, body, said) {
+      if (this.busyWith) return;
+      this.busyWith = what;
+      bench.frame.waiting = true;
+      try {
+        const found = await ask("POST", address(what), { recipe: copy(bench.work.recipe), ...body });
+        Object.assign(bench.work.recipe.mix.lifts, found.lifts);
+        bench.work.settle();
+        say(`${said}: ${found.words}.`, "Undo", () => bench.work.undo());
+      } catch (problem) {
+        bench.frame.waiting = false;
+        say(problem.message);
+      }
+      this.busyWith = "";
+    },
+    balance() {
+      return this.find("balance", { strength: this.strength }, `Balance at ${this.strength}`);
+    },
+    setStrength(event) {
+      const number = Number(event.target.value);
+      this.strength = Number.isFinite(number) ? clamp(Math.round(number), 0, 100) : 70;
+      event.target.value = this.strength;
+    },
+    separate() {
+      return this.find("separate", { colours: this.merging.colours }, "Separated");
+    },
+    startChannels(event) {
+      const start = bench.vocabulary.channel_starts[event.target.value];
+      event.target.value = "";
+      if (!start) return;
+      const [red, green, blue] = start;
+      Object.assign(bench.work.recipe.mix.base, { red, green, blue });
+      bench.work.settle();
+    },
+    // guard
+    guardIsAuto() {
+      return bench.work.recipe.mix.guard === "auto";
+    },
+    guardWords() {
+      if (!this.guardIsAuto()) return "";
+      if (bench.frame.autoGuard) return `auto: ${Math.round(bench.frame.autoGuard * 100)} for this JPEG`;
+      return bench.photograph.jpeg ? "auto: off, little compressed" : "auto: off, the file is clean";
+    },
+    toggleGuard() {
+      bench.work.recipe.mix.guard = this.guardIsAuto() ? Math.round(bench.frame.autoGuard * 100) : "auto";
+      bench.work.settle();
+    },
+    columnFocus: null,
+    readMap(figures) {
+      this.shares = Object.fromEntries(figures.ranges.map((range) => [range.name, range.share]));
+      bench.picked.pickedShares = figures.picked.map(({ share }) => share);
+      this.mergingCount = figures.merging.length;
+      this.merging = figures.merging[0] || null;
+      if (!this.merging) return;
+      bench.refs.mergeOne.style.background = this.merging.colours[0];
+      bench.refs.mergeTwo.style.background = this.merging.colours[1];
+    },
+  };
+}
+
+/** A share of the picture in words. */
+export function shareWords(share) {
+  if (share === undefined) return "";
+  return share < 0.005 && share > 0 ? "<1 %" : percent(share, 0);
+}

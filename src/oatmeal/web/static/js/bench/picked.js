@@ -1,0 +1,82 @@
+// Picked colours: taken from the picture, with reach, lift, name and switch.
+import { ask } from "../api.js";
+import { shareWords } from "./mix.js";
+import { copy } from "./paths.js";
+
+const MOST_PICKED = 6;
+const REACH_SHOWN_MS = 3000;
+
+/**
+ * Colours taken from the picture, each with a lift of its own.
+ * @param {Pick<import("./bench.js").Bench, "frame" | "parts" | "photograph" | "work">} bench
+ */
+export function picking(bench) {
+  return {
+    pickedShares: [],
+    reachShown: null,
+    // picked colours
+    pickedNames() {
+      return bench.work.recipe.mix.picked.map((_, number) => number);
+    },
+    mayPick() {
+      return bench.work.recipe.mix.picked.length < MOST_PICKED;
+    },
+    async pickAt(place) {
+      const found = await ask("POST", `/api/photographs/${bench.photograph.id}/spot`, { recipe: copy(bench.work.recipe), ...place });
+      bench.work.recipe.mix.picked.push({ colour: found.colour, reach: 0.06, lift: 0, name: "", on: true });
+      bench.work.settle();
+      this.pickedOpen = bench.work.recipe.mix.picked.length - 1;
+      this.showReach(this.pickedOpen);
+    },
+    dropPicked(number) {
+      bench.work.recipe.mix.picked.splice(number, 1);
+      this.pickedOpen = null;
+      this.showReach(null);
+      bench.work.settle();
+    },
+    openPicked(number) {
+      this.pickedOpen = this.pickedOpen === number ? null : number;
+      this.showReach(this.pickedOpen);
+    },
+    setReach(event) {
+      bench.work.recipe.mix.picked[this.pickedOpen].reach = Number(event.target.value);
+      bench.work.changing();
+      this.showReach(this.pickedOpen);
+    },
+    namePicked(event) {
+      bench.work.recipe.mix.picked[this.pickedOpen].name = event.target.value.trim().slice(0, 80);
+      bench.work.settle();
+    },
+    togglePicked(number) {
+      const one = bench.work.recipe.mix.picked[number];
+      one.on = !one.on;
+      bench.work.settle();
+    },
+    pickedTitle(number) {
+      const one = bench.work.recipe.mix.picked[number];
+      return one ? one.name || `colour ${number + 1}` : "";
+    },
+    pickedShare(number) {
+      return shareWords(this.pickedShares[number]);
+    },
+    pickedReach() {
+      const one = bench.work.recipe.mix.picked[this.pickedOpen];
+      return one ? one.reach : 0.06;
+    },
+    pickedIsOn(number) {
+      return Boolean(bench.work.recipe.mix.picked[number]?.on);
+    },
+    pickedOpen: null,
+    /** Show softly what a picked colour reaches, for a while. */
+    showReach(number) {
+      clearTimeout(this.reachTimer);
+      bench.frame.touching = number;
+      if (number === null) {
+        bench.parts.picture.outline(null);
+        return;
+      }
+      bench.frame.ask(false);
+      this.reachTimer = setTimeout(() => this.showReach(null), REACH_SHOWN_MS);
+    },
+  };
+}

@@ -1,0 +1,148 @@
+// Pins: fixed meter readings on the picture.
+import { ask, say } from "../api.js";
+import { clamp, copy } from "./paths.js";
+import { follow } from "./svg.js";
+import { nextTick } from "./ticks.js";
+
+const FINE = 0.2;
+const MOVED_PX = 3;
+const MOST_PINS = 8;
+const PIN_STEPS = { ArrowUp: 0.1, ArrowDown: -0.1, PageUp: 0.5, PageDown: -0.5 };
+const PIN_MOVES = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+
+/**
+ * Fixed meter readings.
+ * @param {Pick<import("./bench.js").Bench, "frame" | "parts" | "photograph" | "root" | "spots" | "version" | "work">} bench
+ */
+export function pinning(bench) {
+  const { version } = bench;
+  const shares = (at) => bench.parts.picture.shares(at);
+  return {
+    pins: copy(version.pins),
+    pinsAt: [],
+    pinReadings: [],
+    pinsOpen: version.pins.length > 0,
+    // pins
+    pinNumbers() {
+      return this.pins.map((_, number) => number);
+    },
+    mayPin() {
+      return this.pins.length < MOST_PINS;
+    },
+    putPin(at) {
+      bench.spots.mode = "";
+      if (!this.mayPin()) return;
+      this.pins.push({ ...at, label: "" });
+      this.pinsOpen = true;
+      this.savePins();
+      nextTick(() => /** @type {HTMLElement} */ (bench.root.querySelector(`[data-pin="${this.pins.length - 1}"]`))?.focus());
+    },
+    /** By key: a pin under the pointer, or in the middle of what is seen. */
+    pinHere() {
+      const { picture } = bench.parts;
+      if (!this.mayPin()) say(`There can be ${MOST_PINS} pins at the most.`);
+      else this.putPin(shares(picture.pointer || picture.middle()));
+    },
+    dropPin(number) {
+      this.pins.splice(number, 1);
+      this.savePins();
+    },
+    labelPin(event, number) {
+      this.pins[number].label = event.target.value.trim().slice(0, 40);
+      this.savePins();
+    },
+    async savePins() {
+      this.layPins();
+      bench.frame.ask(false);
+      try {
+        await ask("PUT", `/api/versions/${version.id}/pins`, { pins: copy(this.pins) });
+      } catch (problem) {
+        say(problem.message);
+      }
+    },
+    /** Put the pins where they belong and read them. */
+    layPins() {
+      const { picture } = bench.parts;
+      if (!picture) return;
+      this.pinsAt = this.pins.map((pin) => picture.placeOf(picture.point(pin)));
+    },
+    pinStyle(number) {
+      const at = this.pinsAt[number];
+      return at ? { left: `${at.x}px`, top: `${at.y}px` } : { display: "none" };
+    },
+    pinTitle(number) {
+      const pin = this.pins[number];
+      return pin ? `Pin ${number + 1}${pin.label ? `, ${pin.label}` : ""}: arrows lift or lower what is under it, Ctrl and arrows move it, Delete removes it` : "";
+    },
+    pinSwatch(number) {
+      return { background: this.pinReadings[number]?.colour || "transparent" };
+    },
+    pinLightness(number, which) {
+      return this.pinReadings[number]?.[which].toFixed(1) ?? "";
+    },
+    pinZone(number) {
+      return this.pinReadings[number]?.zone ?? "";
+    },
+    closestPins() {
+      /** @type {{one: number, other: number, apart: number}|null} */
+      let best = null;
+      this.pinReadings.forEach((here, one) => this.pinReadings.slice(one + 1).forEach((there, more) => {
+        const apart = Math.abs(here.now - there.now);
+        if (!best || apart < best.apart) best = { one, other: one + 1 + more, apart };
+      }));
+      return best ? `Closest: ${best.one + 1} and ${best.other + 1}, ${best.apart.toFixed(1)} L* apart` : "";
+    },
+    async pinKey(event, number) {
+      if (event.key === "Delete" || event.key === "Backspace") {
+        event.preventDefault();
+        event.stopPropagation();
+        this.dropPin(number);
+        return;
+      }
+      const way = PIN_MOVES[event.key];
+      if (way && (event.ctrlKey || event.metaKey)) {
+        event.preventDefault();
+        event.stopPropagation();
+        const { picture } = bench.parts;
+        const far = event.shiftKey ? 10 : 1;
+        const pin = this.pins[number];
+        pin.x = clamp(pin.x + (way[0] * far) / picture.file.width, 0, 1);
+        pin.y = clamp(pin.y + (way[1] * far) / picture.file.height, 0, 1);
+        this.savePins();
+        return;
+      }
+      const step = PIN_STEPS[event.key];
+      if (!step || bench.work.step !== "mix") return;
+      event.preventDefault();
+      event.stopPropagation();
+      await this.liftPin(number, step * (event.shiftKey ? FINE : 1));
+    },
+    async liftPin(number, stops) {
+      bench.frame.waiting = true;
+      const { per_stop: shares_ } = await bench.spots.spotAt({ x: this.pins[number].x, y: this.pins[number].y });
+      if (!Object.keys(shares_).length) {
+        bench.frame.waiting = false;
+        say("This spot is neutral: no range reaches it.");
+        return;
+      }
+      for (const [name, share] of Object.entries(shares_)) {
+        bench.work.recipe.mix.lifts[name] = clamp(Math.round((bench.work.recipe.mix.lifts[name] + stops * share) * 100) / 100, -4, 4);
+      }
+      bench.work.changing();
+      bench.work.settle("soon");
+    },
+    grabPin(event, number) {
+      if (event.button !== 0) return;
+      event.stopPropagation();
+      const { picture } = bench.parts;
+      let moved = false;
+      follow(event.currentTarget, event, (next) => {
+        const at = picture.locate(next);
+        if (!at || (!moved && Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) < MOVED_PX)) return;
+        moved = true;
+        Object.assign(this.pins[number], shares(at));
+        this.layPins();
+      }, () => moved && this.savePins());
+    },
+  };
+}

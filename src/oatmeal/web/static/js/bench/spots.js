@@ -1,0 +1,100 @@
+// On the picture: drag to lift what is under the pointer, and clicks that pick something.
+import { ask, say } from "../api.js";
+import { clamp, copy } from "./paths.js";
+import { follow } from "./svg.js";
+
+const PX_PER_STOP = 90;
+const FINE = 0.2;
+const MOVED_PX = 3;
+
+/**
+ * What a press on the picture does, and the drag that lifts what is under the pointer.
+ * @param {Pick<import("./bench.js").Bench, "frame" | "parts" | "photograph" | "picked" | "pins" | "sight" | "strips" | "tone" | "work">} bench
+ */
+export function spotting(bench) {
+  const shares = (at) => bench.parts.picture.shares(at);
+  return {
+    mode: "",
+    dragLifts: false,
+    /** A press on the picture; true if it is dealt with here. */
+    press(event, at) {
+      if (bench.strips.strip) return bench.strips.stripPressed();
+      if (this.mode === "pick") this.pickHere(shares(at));
+      else if (this.mode === "pin") bench.pins.putPin(shares(at));
+      else if (this.mode === "black" || this.mode === "white") bench.tone.pointHere(this.mode, shares(at));
+      else if (bench.work.step === "mix" && bench.work.recipe.mix.on && (bench.sight.zoom === "fit" || this.dragLifts)) this.dragSpot(event, shares(at));
+      else return false;
+      event.preventDefault();
+      return true;
+    },
+    setMode(mode) {
+      this.mode = this.mode === mode ? "" : mode;
+    },
+    modeWords() {
+      const what = {
+        pick: "Click a colour in the picture", pin: "Click where the pin should stand",
+        black: "Click the tone that should become black", white: "Click the tone that should become white",
+      }[this.mode];
+      return what ? `${what} (Escape to leave)` : "";
+    },
+    async pickHere(at) {
+      this.mode = "";
+      bench.frame.waiting = true;
+      try {
+        await bench.picked.pickAt(at);
+      } catch (problem) {
+        bench.frame.waiting = false;
+        say(problem.message);
+      }
+    },
+    spotAt(at) {
+      return ask("POST", `/api/photographs/${bench.photograph.id}/spot`, { recipe: copy(bench.work.recipe), ...at });
+    },
+    /** Up lightens what is under the pointer, down darkens it. */
+    dragSpot(event, at) {
+      const { map, picture } = bench.parts;
+      const begun = { ...bench.work.recipe.mix.lifts };
+      let spot = null;
+      let stops = 0;
+      let last = event;
+      let moved = false;
+      const move = () => {
+        if (!spot || !moved) return;
+        for (const [name, share] of Object.entries(spot.per_stop)) {
+          bench.work.recipe.mix.lifts[name] = clamp(Math.round((begun[name] + stops * share) * 100) / 100, -4, 4);
+        }
+        bench.work.changing();
+      };
+      const asked = this.spotAt(at).then((found) => {
+        spot = found;
+        move();
+      });
+      asked.catch((problem) => say(problem.message));
+      picture.surround.focus({ preventScroll: true });
+      follow(picture.surround, event, (next) => {
+        stops += ((last.clientY - next.clientY) / PX_PER_STOP) * (next.shiftKey ? FINE : 1);
+        last = next;
+        if (!moved && Math.abs(next.clientY - event.clientY) < MOVED_PX) return;
+        if (!moved) {
+          moved = true;
+          bench.frame.touching = [at.x, at.y];
+        }
+        if (spot) map.light(Object.keys(spot.per_stop));
+        move();
+      }, async (ended) => {
+        await asked.catch(() => {});
+        bench.frame.touching = null;
+        map.light([]);
+        picture.outline(null);
+        if (!moved || !spot) return;
+        if (ended.type === "pointercancel") {
+          Object.assign(bench.work.recipe.mix.lifts, begun);
+          bench.frame.moved();
+          return;
+        }
+        if (Object.keys(spot.per_stop).length) bench.work.settle();
+        else say("This spot is neutral: no range reaches it.");
+      });
+    },
+  };
+}

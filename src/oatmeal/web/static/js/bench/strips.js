@@ -1,0 +1,197 @@
+// The test strip: the picture cut into bands, each with another value of one setting.
+import { at, clamp, copy, put, words } from "./paths.js";
+import { placesOf } from "./settings.js";
+
+const COUNTS = [5, 7, 9];
+const FIRST_NM = 380;
+const LAST_NM = 780;
+const NARROWEST_NM = 10;
+
+/**
+ * Something to try: numbers within limits and a usual step, or named values.
+ * @typedef {object} Trial
+ * @property {string} id
+ * @property {string} words
+ * @property {string} path
+ * @property {number} [low]
+ * @property {number} [high]
+ * @property {number} [step]
+ * @property {any[]} [values]
+ * @property {string[]} [named]
+ */
+
+/** @typedef {{setting: Trial, count: number, step: number, upright: boolean, values: any[], labels: string[]}} Strip */
+
+/**
+ * Test strips.
+ * @param {Pick<import("./bench.js").Bench, "compare" | "frame" | "parts" | "picked" | "sight" | "vocabulary" | "work">} bench
+ */
+export function testing(bench) {
+  const { vocabulary } = bench;
+  return {
+    /** The test strip that is open. @type {Strip|null} */
+    strip: null,
+
+    /** Everything that can be tried in the step that is open: what its settings declare, and other bases. @returns {Trial[]} */
+    stripSettings() {
+      const { step, recipe } = bench.work;
+      const found = Object.entries(vocabulary.settings)
+        .filter(([pattern, { trial }]) => trial && pattern.startsWith(`${step}.`))
+        .flatMap(([pattern, one]) => placesOf(pattern, recipe).flatMap((path) => this.trialsOf(path, one)));
+      return step === "mix" ? [...found, ...this.otherBases()] : found;
+    },
+    /** What a setting offers to a strip. @param {string} path @param {import("./settings.js").Setting} one @returns {Trial[]} */
+    trialsOf(path, one) {
+      const { recipe } = bench.work;
+      const name = this.trialWords(path, one);
+      if (one.kind === "list") return this.edgeTrials(path, name, one.trial);
+      if (one.kind === "number") {
+        const limits = this.limitsOf(path, one);
+        const present = at(recipe, path);
+        const free = typeof present !== "number" || (limits.low <= present && present <= limits.high);
+        return free ? [{ id: path, words: name, path, ...limits }] : [];
+      }
+      if (one.kind === "switch") return [{ id: path, words: name, path, values: [false, true], named: ["off", "on"] }];
+      if (one.kind === "curve") {
+        const curves = Object.entries(vocabulary.curves);
+        return [{ id: path, words: `${name}s`, path, values: curves.map(([, points]) => points), named: curves.map(([curve]) => curve) }];
+      }
+      const { choices = [] } = one;
+      if (!path.startsWith("mix.base.")) return [{ id: path, words: `${name}s`, path, values: choices, named: choices }];
+      // another film or filter takes its own edges again
+      const key = path.slice("mix.base.".length);
+      const { [`${key}_edges`]: _, ...base } = copy(recipe.mix.base);
+      return [{ id: path, words: `${name}s`, path: "mix.base", values: choices.map((choice) => ({ ...base, [key]: choice })), named: choices }];
+    },
+    /** @param {string} path @param {import("./settings.js").Setting} one */
+    trialWords(path, one) {
+      const item = path.split(".").at(-2);
+      return one.words.replace("{}", /^\d+$/.test(item) ? bench.picked.pickedTitle(Number(item)) : item);
+    },
+    /** How far a strip may go, and its usual step. */
+    limitsOf(path, one) {
+      const [low, high] = one.within || [one.low, one.high];
+      const { recipe } = bench.work;
+      if (path.startsWith("mix.centres.")) {
+        const { ranges, centre_gap: gap } = vocabulary;
+        const place = ranges.indexOf(path.split(".").at(-1));
+        const beside = (by) => recipe.mix.centres[ranges[(place + by) % ranges.length]];
+        return { low: beside(ranges.length - 1) + gap, high: beside(1) - gap, step: one.trial };
+      }
+      if (path.startsWith("mix.base.parameters.")) {
+        const own = at(recipe, path.slice(0, path.lastIndexOf(".")));
+        return { low: own.low, high: own.high, step: (own.high - own.low) / 8 };
+      }
+      return { low, high, step: one.trial };
+    },
+    /** Both edges of a film or filter that has its own. */
+    edgeTrials(path, name, step) {
+      const edges = at(bench.work.recipe, path);
+      if (!Array.isArray(edges) || path === "tone.zones") return [];
+      const [low, high] = edges;
+      return [
+        { id: `${path}.0`, words: `${name}, low`, path: `${path}.0`, low: FIRST_NM, high: high - NARROWEST_NM, step },
+        { id: `${path}.1`, words: `${name}, high`, path: `${path}.1`, low: low + NARROWEST_NM, high: LAST_NM, step },
+      ];
+    },
+    /** The plain conversions, and each base as it was last left. @returns {Trial[]} */
+    otherBases() {
+      const { base } = bench.work.recipe.mix;
+      const bases = { ...copy(bench.work.bases), [base.kind]: copy(base) };
+      const weighings = Object.keys(vocabulary.weighings);
+      const names = Object.keys(bases).map((kind) => vocabulary.base_names[kind]);
+      return [
+        { id: "weighings", words: "plain conversions", path: "mix.base", values: weighings.map((weighing) => ({ kind: "plain", weighing })), named: weighings },
+        { id: "bases", words: "bases", path: "mix.base", values: Object.values(bases), named: names },
+      ];
+    },
+    openStrip(path) {
+      const settings = this.stripSettings();
+      const wanted = settings.find((setting) => setting.path === path) || settings.find(({ id }) => id === sessionStorage.getItem(`strip-${bench.work.step}`)) || settings[0];
+      if (bench.compare.comparing) bench.compare.leaveCompare();
+      if (bench.sight.zoom !== "fit") bench.sight.zoomTo("fit");
+      bench.picked.showReach(null);
+      const upright = bench.parts.picture.file.width >= bench.parts.picture.file.height;
+      this.strip = { setting: wanted, count: 5, step: wanted.step || 0, upright, values: [], labels: [] };
+      this.showStrip();
+    },
+    chooseStrip(event) {
+      const setting = this.stripSettings().find(({ id }) => id === event.target.value);
+      sessionStorage.setItem(`strip-${bench.work.step}`, setting.id);
+      Object.assign(this.strip, { setting, step: setting.step || 0 });
+      this.showStrip();
+    },
+    chooseCount(count) {
+      this.strip.count = count;
+      this.showStrip();
+    },
+    stripCounts() {
+      return COUNTS;
+    },
+    widen(by) {
+      this.strip.step = Math.round(this.strip.step * by * 1000) / 1000;
+      this.showStrip();
+    },
+    turnStrip() {
+      this.strip.upright = !this.strip.upright;
+      this.showStrip();
+    },
+    stripIsChoice() {
+      return Boolean(this.strip?.setting.values);
+    },
+    /** Work out the values of the bands and ask for them. */
+    showStrip() {
+      const { setting, count, step } = this.strip;
+      if (setting.values) {
+        this.strip.values = copy(setting.values);
+        this.strip.labels = setting.named;
+      } else {
+        const here = at(bench.work.recipe, setting.path);
+        const middle = here === "auto" ? Math.round(bench.frame.autoGuard * 100) : here;
+        const reach = step * (count - 1);
+        const first = reach > setting.high - setting.low ? setting.low : clamp(middle - reach / 2, setting.low, setting.high - reach);
+        const by = reach > setting.high - setting.low ? (setting.high - setting.low) / (count - 1) : step;
+        this.strip.values = Array.from({ length: count }, (_, band) => Math.round((first + band * by) * 1000) / 1000);
+        this.strip.labels = this.strip.values.map((value) => words(value, setting.low < 0));
+      }
+      bench.frame.ask(false);
+    },
+    stripWish() {
+      return this.strip && { path: this.strip.setting.path, values: copy(this.strip.values), upright: this.strip.upright };
+    },
+    stripTitle() {
+      return this.strip ? `Test strip: ${this.strip.setting.words}` : "";
+    },
+    /** Where the label of a band stands on the surround. */
+    bandStyle(band) {
+      const { picture } = bench.parts;
+      const { count } = { count: this.strip.values.length };
+      const { file } = picture;
+      const begin = band / count;
+      const corner = picture.placeOf({ x: this.strip.upright ? begin * file.width : 0, y: this.strip.upright ? 0 : begin * file.height });
+      const other = picture.placeOf({ x: this.strip.upright ? ((band + 1) / count) * file.width : file.width, y: this.strip.upright ? file.height : ((band + 1) / count) * file.height });
+      return { left: `${corner.x}px`, top: `${corner.y}px`, width: `${other.x - corner.x}px`, height: `${other.y - corner.y}px` };
+    },
+    bands() {
+      return this.strip ? this.strip.values.map((_, band) => band) : [];
+    },
+    bandIsNow(band) {
+      const { setting, values } = this.strip;
+      return JSON.stringify(values[band]) === JSON.stringify(at(bench.work.recipe, setting.path));
+    },
+    stripPressed() {
+      return true; // the bands are buttons of their own
+    },
+    keepBand(band) {
+      const { setting, values } = this.strip;
+      if (band >= values.length) return;
+      put(bench.work.recipe, setting.path, copy(values[band]));
+      this.strip = null;
+      bench.work.settle();
+    },
+    leaveStrip() {
+      this.strip = null;
+      bench.frame.ask(false);
+    },
+  };
+}

@@ -1,0 +1,115 @@
+// The work: the recipe as it stands, saving it, undo, and which step is open.
+import { copy } from "./paths.js";
+
+const SOON_MS = 500;
+
+/**
+ * The recipe as it stands, and saving it.
+ * @param {Pick<import("./bench.js").Bench, "compare" | "formula" | "frame" | "history" | "parts" | "picked" | "version" | "vocabulary" | "spots" | "strips">} bench
+ */
+export function working(bench) {
+  const { version, vocabulary } = bench;
+  /** @type {ReturnType<typeof setTimeout>|undefined} */
+  let soon;
+  return {
+    /** @type {import("../types/recipe.js").Recipe} */
+    recipe: copy(version.recipe),
+    rest: vocabulary.rest,
+    bases: copy(vocabulary.bases),
+    step: opened(vocabulary.steps),
+    /** What the page shows of saving. @type {{words: string, trouble: boolean, conflict: boolean, undo: string|null, redo: string|null}} */
+    saver: { words: "", trouble: false, conflict: false, undo: null, redo: null },
+
+    /** Bring back what an earlier page could not save. */
+    recover() {
+      const { saver } = bench.parts;
+      const left = saver.unsaved();
+      if (!left) return;
+      this.recipe = left.recipe;
+      if (left.revision !== saver.revision) {
+        saver.newer = copy(version);
+        saver.queue = [left.recipe];
+        this.saver.conflict = true;
+      } else saver.save(left.recipe);
+    },
+
+    /** Something is being moved: show it as it moves. */
+    changing() {
+      bench.compare.faceNow();
+      bench.frame.ask(true);
+      bench.parts.scale.draw();
+    },
+    /** A change is done, or will be `soon`: one undo step. @param {"soon"} [when] */
+    settle(when) {
+      clearTimeout(soon);
+      bench.compare.faceNow();
+      bench.frame.waiting = true;
+      if (when === "soon") soon = setTimeout(() => this.settleNow(), SOON_MS);
+      else this.settleNow();
+    },
+    settleNow() {
+      clearTimeout(soon);
+      const { saver, scale } = bench.parts;
+      saver.save(this.recipe);
+      scale.draw();
+      bench.frame.ask(false);
+      bench.compare.tellDifferences();
+      return saver.flush().then(() => bench.history.historyChanged());
+    },
+    /** Another recipe is in force: undo, a step of the history, a newer state. */
+    replace(recipe) {
+      bench.compare.faceNow();
+      this.recipe = recipe;
+      bench.formula.draft = "";
+      bench.formula.formulaError = "";
+      bench.picked.pickedOpen = null;
+      bench.parts.scale.draw();
+      bench.frame.ask(false);
+      bench.compare.tellDifferences();
+      bench.history.historyChanged();
+    },
+    goToStep(id) {
+      this.settleNow();
+      return bench.parts.saver.go(id);
+    },
+    undo() {
+      this.settleNow();
+      return bench.parts.saver.step("undo");
+    },
+    redo() {
+      this.settleNow();
+      return bench.parts.saver.step("redo");
+    },
+    undoTitle() {
+      return this.saver.undo ? `Undo: ${this.saver.undo} (Ctrl Z)` : "Nothing to undo";
+    },
+    redoTitle() {
+      return this.saver.redo ? `Redo: ${this.saver.redo} (Ctrl Shift Z)` : "Nothing to redo";
+    },
+    showNewer() {
+      bench.parts.saver.showNewer();
+    },
+    takeOver() {
+      bench.parts.saver.takeOver();
+    },
+
+    /** @param {string} step */
+    open(step) {
+      if (bench.strips.strip) bench.strips.leaveStrip();
+      bench.spots.mode = "";
+      this.step = step;
+      sessionStorage.setItem("step", step);
+    },
+    /** What the open step is called. */
+    stepTitle() {
+      return vocabulary.steps.find(({ id }) => id === this.step)?.title || "";
+    },
+  };
+}
+
+/** The step that was open last, or the first one that has a screen. */
+function opened(steps) {
+  const screens = steps.filter(({ screen }) => screen).map(({ id }) => id);
+  const last = sessionStorage.getItem("step");
+  return last && screens.includes(last) ? last : screens[0];
+}

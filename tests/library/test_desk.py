@@ -1,0 +1,87 @@
+"""A desk: frames as they are framed, and nobody waits for what somebody else asked."""
+
+import threading
+
+import numpy as np
+import pytest
+from samples import DEMO
+
+from oatmeal.core import prepare
+from oatmeal.core.picture import Turn
+from oatmeal.core.recipe import REST, Recipe, read
+from oatmeal.library.desk import Desk
+from oatmeal.library.proxies import Proxies
+from oatmeal.library.requests import Request, Strip
+from oatmeal.photofile.decode import Limits, decode
+
+FOG = DEMO / "valley-fog.jpg"
+SIZE = (decode(FOG).width, decode(FOG).height)
+LIFTED = read('{"mix": {"lifts": {"blue": -1}}, "tone": {"clarity": 40, "detail": 20}}')
+
+
+@pytest.fixture
+def desk(store):
+    with store.receive([FOG.read_bytes()], "fog.jpg", 10**9) as received:
+        store.keep(received, ".jpg")
+    return Desk(received.sha256, ".jpg", SIZE, Proxies(store, Limits()))
+
+
+def grey(frame):
+    return dict(frame.layers)["grey"]
+
+
+def test_a_region_that_waits_for_its_file_holds_up_no_other_frame(desk, monkeypatch):
+    begun, go_on = threading.Event(), threading.Event()
+    decode_ = desk._proxies.decode
+
+    def slow(*file):
+        begun.set()
+        assert go_on.wait(20)
+        return decode_(*file)
+
+    monkeypatch.setattr(desk._proxies, "decode", slow)
+    found = []
+    region = Request(REST, region=(100, 100, 80, 60))
+    thread = threading.Thread(target=lambda: found.append(desk.frame(region)))
+    thread.start()
+    assert begun.wait(20)
+    other = []
+    frame = threading.Thread(target=lambda: other.append(desk.frame(Request(LIFTED, 400))))
+    frame.start()
+    frame.join(20)
+    assert other, "another frame waited for the decoding"
+    assert not found
+    go_on.set()
+    thread.join(20)
+    assert grey(found[0]).shape == (60, 80)
+
+
+def test_a_recipe_is_put_into_effect_once_for_a_frame_with_all_its_figures(desk, monkeypatch):
+    asked = []
+    effective = Recipe.effective
+    desk.frame(Request(LIFTED, 500, layers=("grey", "plain"), pins=[(0.5, 0.5)]))
+    monkeypatch.setattr(Recipe, "effective", lambda own: asked.append(own) or effective(own))
+    moved = LIFTED.model_copy(update={"tone": LIFTED.tone.model_copy(update={"contrast": 20.0})})
+    desk.frame(Request(moved, 500, layers=("grey", "plain"), pins=[(0.5, 0.5)]))
+    assert [recipe for recipe in asked if recipe == moved] == [moved]
+
+
+@pytest.mark.parametrize("quarters", [1, 2, 3])
+def test_sizes_regions_strips_and_figures_are_those_of_the_framed_picture(
+    desk, store, quarters, monkeypatch
+):
+    straight = grey(desk.frame(Request(LIFTED, 600))).astype(int)
+    monkeypatch.setattr(prepare, "geometry", lambda recipe: Turn(quarters))
+    frame = desk.frame(Request(LIFTED, 600, pins=[(0.2, 0.3)]))
+    expected = np.rot90(straight, -quarters)
+    assert frame.size == (SIZE if quarters == 2 else SIZE[::-1])
+    assert (frame.height, frame.width) == expected.shape
+    assert np.abs(grey(frame) - expected).max() <= 2  # the bands are found on the turned picture
+    assert np.abs(grey(frame) - expected).mean() < 0.2
+    part = desk.frame(Request(LIFTED, region=(frame.size[0] - 90, 5, 400, 300)))
+    assert part.region == (frame.size[0] - 90, 5, 90, 300)
+    strip = desk.frame(Request(LIFTED, 600, strip=Strip([LIFTED] * 3, upright=True)))
+    assert np.abs(grey(strip).astype(int) - grey(frame)).max() <= 1
+    row, column = int(0.3 * frame.height), int(0.2 * frame.width)
+    near = grey(frame)[row - 2 : row + 3, column - 2 : column + 3]
+    assert frame.figures["pins"][0]["code"] == pytest.approx(near.mean(), abs=0.1)

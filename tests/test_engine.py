@@ -1,0 +1,56 @@
+"""The engine's mark, and how it starts."""
+
+import json
+import subprocess
+import sys
+
+from oatmeal import engine
+from oatmeal.core.recipe import read
+from oatmeal.exports.finished import finished_file
+from oatmeal.library import photographs
+from oatmeal.photofile.encode import Output
+
+
+def test_small_linear_algebra_leaves_the_cores_to_the_kernels():
+    code = (
+        "import oatmeal.core.pipeline, threadpoolctl as t;"
+        "print([one['num_threads'] for one in t.threadpool_info() if one['user_api'] == 'blas'])"
+    )
+    found = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert set(json.loads(found.stdout)) == {1}
+
+
+def test_another_engine_makes_its_own_pictures_and_files(app, database, photograph, monkeypatch):
+    """After a changed kernel nothing that was kept is handed out."""
+    services = app.extensions["oatmeal"]
+    with database.session() as session:
+        found = photographs.get(session, photograph[1])
+        assert found.series is not None
+    recipe = read('{"tone": {"contrast": 30}}')
+
+    def made():
+        finished = finished_file(
+            services.store, services.workbench, found, "Version 1", recipe, Output(long_side=80)
+        )
+        services.small.figures(found, recipe)
+        return services.small.picture(found, recipe), finished.path
+
+    first = made()
+    assert made() == first
+    monkeypatch.setattr(engine, "mark", lambda: "another")
+    second = made()
+    assert all(one != other for one, other in zip(first, second, strict=True))
+
+
+def test_the_mark_changes_with_the_code(tmp_path, monkeypatch):
+    before = engine.mark()
+    engine.mark.cache_clear()
+    for room in ("core", "photofile", "exports"):
+        (tmp_path / room).mkdir()
+    (tmp_path / "core" / "kernels.py").write_text("one = 1")
+    monkeypatch.setattr(engine, "__file__", str(tmp_path / "engine.py"))
+    first = engine.mark()
+    engine.mark.cache_clear()
+    (tmp_path / "core" / "kernels.py").write_text("one = 2")
+    assert len({before, first, engine.mark()}) == 3
+    engine.mark.cache_clear()
