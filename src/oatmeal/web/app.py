@@ -62,6 +62,7 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
     assert isinstance(provider, DefaultJSONProvider)
     provider.sort_keys = False  # names keep the order in which people meet them
     app.jinja_options = {"trim_blocks": True, "lstrip_blocks": True}
+    app.jinja_env.policies["json.dumps_kwargs"] = {"sort_keys": False}
     proxies = Proxies(store, settings.limits)
     app.extensions["oatmeal"] = Services(
         database,

@@ -32,7 +32,7 @@ def hex_of_hue(hue_degrees: float) -> str:
     Examples
     --------
     >>> hex_of_hue(29)
-    '#da8278'
+    '#d87a6d'
     """
     angle = np.radians(hue_degrees)
     light, chroma = _MIDDLING

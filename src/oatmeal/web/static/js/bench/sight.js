@@ -110,7 +110,7 @@ export function seeing(bench) {
     whiteWords() {
       if (!this.clipping) return "White clips";
       const { high, areas } = this.clipping;
-      const where = high < 0.00005 ? "" : areas > high / 2 ? ", in areas" : ", in small spots";
+      const where = high < 0.00005 ? "" : areas > high / 2 ? ", in areas" : ", in spots";
       return `White clips ${percent(high)}${where}`;
     },
     show(layer) {

@@ -38,7 +38,10 @@ export function testing(bench) {
       const found = Object.entries(vocabulary.settings)
         .filter(([pattern, { trial }]) => trial && pattern.startsWith(`${step}.`))
         .flatMap(([pattern, one]) => placesOf(pattern, recipe).flatMap((path) => this.trialsOf(path, one)));
-      return step === "mix" ? [...found, ...this.otherBases()] : found;
+      const all = step === "mix" ? [...found, ...this.otherBases()] : found;
+      // numbers before choices, and what every base has before what is the base's own
+      const rank = ({ values, path }) => (values ? 2 : Number(path.startsWith("mix.base.")));
+      return all.sort((one, other) => rank(one) - rank(other));
     },
     /** What a setting offers to a strip. @param {string} path @param {import("./settings.js").Setting} one @returns {Trial[]} */
     trialsOf(path, one) {

@@ -1,0 +1,124 @@
+"""What moves at once under the pointer, what is asked meanwhile, and what covers what."""
+
+import io
+import re
+
+from PIL import Image
+from playwright.sync_api import expect
+from samples import DEMO
+
+BUNTING = DEMO / "bunting.jpg"
+STORES = "document.querySelector('.bench')._x_dataStack[0]"
+
+
+def column(page, name="blue"):
+    """Height of a column's full dot, in the drawing's units."""
+    return float(page.locator(f"[data-range={name}] .full").get_attribute("cy"))
+
+
+def test_a_dragged_column_stands_at_once_where_the_pointer_is(page, desk):
+    """By the heights the trace knows, while no frame can arrive."""
+    desk.begin(BUNTING)
+    dot = page.locator("[data-range=blue] .full")
+    box = dot.bounding_box()
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x, y + 4, steps=2)
+    page.wait_for_function(f"() => {STORES}.frame.tracing === null")
+    page.wait_for_timeout(300)
+    page.route(re.compile(r"/frame$"), lambda route: None)  # nothing comes back from here on
+    page.mouse.move(x, y + 20)
+    stands = dot.bounding_box()
+    assert abs(stands["y"] + stands["height"] / 2 - (y + 20)) < 3
+    page.mouse.move(x, y + 30)
+    stands = dot.bounding_box()
+    assert abs(stands["y"] + stands["height"] / 2 - (y + 30)) < 3
+    page.unroute_all(behavior="ignoreErrors")
+    page.mouse.up()
+
+
+def test_a_wish_is_put_together_when_it_can_be_sent(page, desk):
+    """Many moves while one request is under way make one wish, the newest."""
+    desk.begin(BUNTING)
+    page.evaluate(
+        f"""() => {{
+            const stores = {STORES};
+            window.made = 0;
+            const wish = stores.frame.wish.bind(stores.frame);
+            stores.frame.wish = (moving) => {{ window.made += 1; return wish(moving); }};
+        }}"""
+    )
+    asked = []
+    page.on("request", lambda sent: asked.append(sent) if sent.url.endswith("/frame") else None)
+    moves = 40
+    page.evaluate(
+        f"""(moves) => {{
+            const {{ work }} = {STORES};
+            for (let step = 1; step <= moves; step += 1) {{
+                work.recipe.tone.exposure = step / 100;
+                work.changing();
+            }}
+        }}""",
+        moves,
+    )
+    page.wait_for_timeout(50)
+    page.evaluate(f"() => {STORES}.work.settle()")
+    desk.settled()
+    made = page.evaluate("() => window.made")
+    assert made <= len(asked)
+    assert made < moves / 4
+    assert desk.recipe().tone.exposure == 0.4
+
+
+def test_chips_stay_on_one_line_and_off_the_picture(page, desk):
+    """At 1280 px, with the longest words that a chip can have."""
+    desk.begin(BUNTING)
+    page.evaluate(
+        f"""() => {{
+            const {{ sight, mix }} = {STORES};
+            sight.clipping = {{ low: 0.1234, high: 0.1234, areas: 0, low_code: 0, high_code: 255 }};
+            mix.mergingCount = 128;
+        }}"""
+    )
+    expect(page.get_by_role("button", name="White clips 12.34 %, in spots")).to_be_visible()
+    boxes = [chip.bounding_box() for chip in page.locator(".chips > *:visible").all()]
+    assert len({round(box["y"] + box["height"] / 2) for box in boxes}) == 1
+    _, top, _, height = desk.canvas()["box"]
+    assert min(box["y"] for box in boxes) >= top + height
+
+
+def test_messages_never_cover_the_tone_band_and_stand_above_a_dialog(page, desk):
+    desk.begin(BUNTING)
+    say = "(text) => window.dispatchEvent(new CustomEvent('say', { detail: { text } }))"
+    for number in range(4):
+        page.evaluate(say, f"Something was done for the {number}th time, and this says what.")
+    band = page.locator(".band").bounding_box()
+    line = page.locator(".toastline").last.bounding_box()
+    assert line["y"] + line["height"] < band["y"]
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog", name="Keys")).to_be_visible()
+    page.evaluate(say, "Take a single letter or sign.")
+    seen = page.get_by_text("Take a single letter or sign.")
+    expect(seen).to_be_visible()
+    box = seen.bounding_box()
+    shot = Image.open(io.BytesIO(page.screenshot())).convert("L")
+    assert shot.getpixel((int(box["x"]) - 6, int(box["y"] + box["height"] / 2))) < 60  # its own ink
+
+
+def test_a_dialog_is_the_browsers_own(page, desk):
+    """What lies under it cannot be reached; Escape, Close and a press beside it leave it."""
+    desk.begin(BUNTING)
+    keys = page.get_by_role("dialog", name="Keys")
+    page.keyboard.press("?")
+    assert page.evaluate("() => document.querySelector('dialog[open]').matches(':modal')")
+    page.keyboard.press("Escape")
+    expect(keys).to_be_hidden()
+    page.keyboard.press("?")
+    page.mouse.click(640, 20)
+    expect(keys).to_be_hidden()
+    page.keyboard.press("?")
+    keys.get_by_role("button", name="Close", exact=True).click()
+    expect(keys).to_be_hidden()
+    page.keyboard.press("t")
+    expect(page.get_by_role("tab", name="Tone")).to_have_attribute("aria-selected", "true")
