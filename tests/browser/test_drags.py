@@ -3,9 +3,16 @@
 import io
 import re
 
+import numpy as np
 from PIL import Image
 from playwright.sync_api import expect
 from samples import DEMO
+
+from oatmeal.core import prepare
+from oatmeal.core.finish import quantised
+from oatmeal.core.picture import Turn, proxy, reduced
+from oatmeal.core.pipeline import Pipeline, rendered
+from oatmeal.photofile.decode import decode
 
 BUNTING = DEMO / "bunting.jpg"
 STORES = "document.querySelector('.bench')._x_dataStack[0]"
@@ -122,3 +129,19 @@ def test_a_dialog_is_the_browsers_own(page, desk):
     expect(keys).to_be_hidden()
     page.keyboard.press("t")
     expect(page.get_by_role("tab", name="Tone")).to_have_attribute("aria-selected", "true")
+
+
+def test_the_bench_shows_the_picture_as_it_is_framed(page, desk, monkeypatch):
+    """Its size, its parts at 100 % and what a press on it means, of a picture that stands."""
+    monkeypatch.setattr(prepare, "geometry", lambda recipe: Turn(1))
+    desk.begin(BUNTING)
+    canvas = desk.canvas()
+    assert canvas["height"] > canvas["width"]
+    small = Pipeline(reduced(np.rot90(proxy(decode(BUNTING), 2048), -1), canvas["height"]))
+    assert np.abs(canvas["green"] - small.codes(desk.recipe()).astype(int)).max() <= 1
+    page.get_by_role("button", name="100", exact=True).click()
+    desk.settled()
+    x, y, width, height = page.evaluate(f"() => {STORES}.frame.wish(false).region")
+    whole = quantised(rendered(decode(BUNTING), desk.recipe()), np.uint8)  # framed as well
+    shown = desk.canvas("picture")["green"]
+    assert np.array_equal(shown, whole[y : y + height, x : x + width])

@@ -74,6 +74,16 @@ def test_whatever_the_strength_the_result_is_a_recipe(strength, percent, middle,
     assert from_document(found.document()) == found
 
 
+def test_black_and_white_stay_in_order_at_any_strength():
+    """Rounding once brought them 0.9999999 apart, which no recipe may be."""
+    recipe = from_document({"tone": {"levels": {"black": 0.7, "white": 85, "out_black": 200}}})
+    levels = scaled(recipe, 1.5).tone.levels
+    assert levels.black == 1.05
+    assert levels.white == pytest.approx(2.05)
+    assert levels.out_white - levels.out_black == pytest.approx(1)
+    assert carried(recipe, REST, EVERYTHING, 1.5).tone.levels == levels
+
+
 def test_what_cannot_be_carried_is_refused():
     for groups, strength in ((["areas"], 1), (["lifts"], 1.6), (["lifts"], -0.1)):
         with pytest.raises(ValueError, match=r"no group|strength"):

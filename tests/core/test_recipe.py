@@ -153,3 +153,39 @@ def test_changes_in_words():
         "curve",
     }
     assert changes(after, after) == []
+
+
+def told(before, after):
+    return changes(recipes.from_document(before), recipes.from_document(after))
+
+
+def test_changes_name_what_was_changed_and_count_it_as_it_is_counted():
+    film = {"kind": "film", "filter": "red"}
+    assert told({"mix": {"base": film}}, {"mix": {"base": film | {"strength": 0.8}}}) == [
+        "filter strength 1 → 0.8"
+    ]
+    own = film | {"filter_edges": [540, 700]}
+    assert told({"mix": {"base": film}}, {"mix": {"base": own}}) == [
+        "filter edges none → 540 to 700 nm"
+    ]
+
+    def formula(value):
+        parameters = {"k": {"value": value}}
+        return {"mix": {"base": {"kind": "formula", "text": "r*k", "parameters": parameters}}}
+
+    assert told(formula(0.4), formula(0.6)) == ["k of the formula 0.4 → 0.6"]
+
+    def picked(**values):
+        return {"mix": {"picked": [{"colour": "#b23a2e", "name": "wagon"} | values]}}
+
+    assert told(picked(), picked(lift=0.7)) == ["wagon lift 0 → 0.7 stops"]
+    assert told(picked(), picked(on=False)) == ["wagon off"]
+    assert told(picked(name=""), picked(name="", reach=0.1)) == ["colour 1 reach 0.06 → 0.1"]
+    assert told({}, picked()) == ["wagon picked"]
+    assert told(picked(), {}) == ["wagon let go"]
+    zones = {"tone": {"zones": [0, 0, -1, 0, 0, 0, 0, 0, 0.5]}}
+    assert told({}, zones) == ["zone III 0 → −1 stop", "zone IX 0 → 0.5 stops"]
+    assert told({}, {"tone": {"levels": {"out_black": 8}}}) == ["darkest printed 0 → 8"]
+    curved = {"tone": {"curve": [[0, 0], [0.5, 0.6], [1, 1]]}}
+    assert told(curved, {}) == ["curve reset"]
+    assert told({"name": "Dark sky"}, {}) == ["name removed"]

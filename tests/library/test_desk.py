@@ -4,15 +4,21 @@ import threading
 
 import numpy as np
 import pytest
+from PIL import Image
 from samples import DEMO
 
+from oatmeal import engine
 from oatmeal.core import prepare
 from oatmeal.core.picture import Turn
 from oatmeal.core.recipe import REST, Recipe, read
+from oatmeal.exports.finished import finished_file
+from oatmeal.library import photographs
 from oatmeal.library.desk import Desk
+from oatmeal.library.framing import framed_size
 from oatmeal.library.proxies import Proxies
 from oatmeal.library.requests import Request, Strip
 from oatmeal.photofile.decode import Limits, decode
+from oatmeal.photofile.encode import Output
 
 FOG = DEMO / "valley-fog.jpg"
 SIZE = (decode(FOG).width, decode(FOG).height)
@@ -64,6 +70,25 @@ def test_a_recipe_is_put_into_effect_once_for_a_frame_with_all_its_figures(desk,
     moved = LIFTED.model_copy(update={"tone": LIFTED.tone.model_copy(update={"contrast": 20.0})})
     desk.frame(Request(moved, 500, layers=("grey", "plain"), pins=[(0.5, 0.5)]))
     assert [recipe for recipe in asked if recipe == moved] == [moved]
+
+
+def test_the_sheets_picture_and_a_finished_file_are_framed_too(
+    app, database, photograph, monkeypatch, jpeg
+):
+    services = app.extensions["oatmeal"]
+    with database.session() as session:
+        found = photographs.get(session, photograph[1])
+        assert found.series is not None
+    straight = np.asarray(Image.open(services.small.picture(found, LIFTED))).astype(int)
+    monkeypatch.setattr(prepare, "geometry", lambda recipe: Turn(1))
+    monkeypatch.setattr(engine, "mark", lambda: "turned")  # what was kept is not framed
+    turned = np.asarray(Image.open(services.small.picture(found, LIFTED))).astype(int)
+    assert np.abs(turned - np.rot90(straight, -1)).mean() < 5  # both are JPEGs, of noise
+    made = finished_file(
+        services.store, services.workbench, found, "Version 1", LIFTED, Output(format="png")
+    )
+    assert (made.width, made.height) == Image.open(made.path).size == (found.height, found.width)
+    assert framed_size(found, LIFTED) == (found.height, found.width)
 
 
 @pytest.mark.parametrize("quarters", [1, 2, 3])

@@ -2,6 +2,7 @@
 
 import io
 from datetime import datetime
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -11,7 +12,7 @@ from samples import DEMO, codes, read_png
 
 from oatmeal.photofile import metadata
 from oatmeal.photofile.decode import decode
-from oatmeal.photofile.encode import SUFFIX_OF, Output, encode
+from oatmeal.photofile.encode import SUFFIX_OF, SUFFIXES, Output, encode
 from oatmeal.photofile.errors import PhotoFileError, Unsupported
 
 
@@ -84,3 +85,18 @@ def test_a_file_is_written_whole_or_not_at_all(tmp_path, monkeypatch):
 def test_a_folder_that_is_not_there_is_said(tmp_path):
     with pytest.raises(PhotoFileError, match="cannot be written"):
         encode(grey(8), tmp_path / "missing" / "out.png", Output("png"))
+
+
+@pytest.mark.parametrize("name", ["a.png", "a.tif", "a.jpg"])
+def test_a_toned_picture_is_written_as_colour_whatever_was_asked_for(tmp_path, name):
+    """Three channels and their profile, also where grey was wanted."""
+    toned = codes(30, 40)
+    output = Output(SUFFIXES[Path(name).suffix], quality=100)
+    assert output.single
+    encode(toned, tmp_path / name, output)
+    written = Image.open(tmp_path / name)
+    assert written.mode == "RGB"
+    slack = 12 if name.endswith("jpg") else 0
+    assert np.abs(np.asarray(written).astype(int) - toned).max() <= slack
+    profile = ImageCms.ImageCmsProfile(io.BytesIO(written.info["icc_profile"]))
+    assert profile.profile.xcolor_space.strip() == "RGB"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
 from oatmeal.core.finish import quantised, sharpened
@@ -75,7 +75,7 @@ def _copy(source: Path, target: Path) -> None:
 
 def _write_colour(picture: SourcePicture, recipe: Recipe, output: Output, target: Path) -> None:
     codes = render_colour(picture, recipe, output.dtype, output.long_side)
-    encoding.encode(codes, target, replace(output, channels="rgb"), picture.exif)
+    encoding.encode(codes, target, output, picture.exif)
 
 
 def write_picture(

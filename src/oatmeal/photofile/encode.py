@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Final, Literal, get_args
 
@@ -143,7 +143,8 @@ def encode(
     Parameters
     ----------
     codes : uint8 or uint16, (H, W) or (H, W, 3)
-        Finished codes of the output's depth; colour needs an output of three channels.
+        Finished codes of the output's depth; colour is written in three channels whatever the
+        output says.
     path : Path
         Written under another name in the same folder first, then renamed.
     exif : bytes
@@ -162,6 +163,8 @@ def encode(
         When the format cannot hold the picture or the file cannot be written.
     """
     height, width = codes.shape[:2]
+    if codes.ndim == 3:
+        output = replace(output, channels="rgb")
     if output.format == "jpeg" and max(width, height) > _JPEG_MAX_SIDE:
         raise Unsupported(f"A JPEG holds at most {_JPEG_MAX_SIDE} pixels a side: use PNG or TIFF.")
     exif = metadata.for_size(metadata.chosen(exif, output.metadata), width, height)
