@@ -49,7 +49,7 @@ class Settings:
         standard = cls(home)
         return cls(
             home,
-            _number(environment, "OATMEAL_PORT", standard.port),
+            _number(environment, "OATMEAL_PORT", standard.port, highest=65535),
             Limits(
                 _number(environment, "OATMEAL_MAX_BYTES", standard.limits.max_bytes),
                 _number(environment, "OATMEAL_MAX_PIXELS", standard.limits.max_pixels),
@@ -59,10 +59,14 @@ class Settings:
         )
 
 
-def _number(environment: Mapping[str, str], name: str, standard: int) -> int:
+def _number(
+    environment: Mapping[str, str], name: str, standard: int, highest: int = 1 << 62
+) -> int:
     text = environment.get(name)
     if not text:
         return standard
-    if not text.isdecimal():
-        raise SettingError(f"{name} must be a whole number, not {text!r}.")
+    if not text.isdecimal() or len(text) > 20:
+        raise SettingError(f"{name} must be a whole number, not {text[:40]!r}.")
+    if int(text) > highest:
+        raise SettingError(f"{name} must be {highest} at the most, not {text}.")
     return int(text)

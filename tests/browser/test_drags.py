@@ -1,6 +1,7 @@
 """What moves at once under the pointer, what is asked meanwhile, and what covers what."""
 
 import io
+import json
 import re
 
 import numpy as np
@@ -12,6 +13,7 @@ from oatmeal.core import prepare
 from oatmeal.core.finish import quantised
 from oatmeal.core.picture import Turn, proxy, reduced
 from oatmeal.core.pipeline import Pipeline, rendered
+from oatmeal.library import versions
 from oatmeal.photofile.decode import decode
 
 BUNTING = DEMO / "bunting.jpg"
@@ -145,3 +147,57 @@ def test_the_bench_shows_the_picture_as_it_is_framed(page, desk, monkeypatch):
     whole = quantised(rendered(decode(BUNTING), desk.recipe()), np.uint8)  # framed as well
     shown = desk.canvas("picture")["green"]
     assert np.array_equal(shown, whole[y : y + height, x : x + width])
+
+
+def test_what_was_left_unsaved_in_another_library_is_not_stored_here(page, desk):
+    """It is named by the library, not by the number of a version alone."""
+    desk.begin(BUNTING)
+    stored = desk.recipe()
+    moved = stored.model_copy(update={"tone": stored.tone.model_copy(update={"contrast": 77.0})})
+    left = json.dumps({"revision": 1, "recipe": moved.full_document()})
+    page.evaluate(
+        """(left) => {
+            localStorage.setItem("oatmeal-unsaved-1", left);
+            localStorage.setItem("oatmeal-unsaved-1-0123456789ab", left);
+        }""",
+        left,
+    )
+    page.reload()
+    desk.wait()
+    page.wait_for_timeout(300)
+    assert desk.recipe() == stored
+    own = page.evaluate("() => document.querySelector('meta[name=library]').content")
+    page.evaluate(
+        "([name, left]) => localStorage.setItem(name, left)", [f"oatmeal-unsaved-1-{own}", left]
+    )
+    page.reload()
+    desk.wait()
+    assert desk.recipe().tone.contrast == 77
+
+
+def test_pins_are_stored_in_order_with_changes_and_a_conflict_is_told(page, desk, quiet):
+    quiet.expected = ("409",)
+    desk.begin(BUNTING)
+    page.evaluate(
+        f"""() => {{
+            const {{ pins, work }} = {STORES};
+            work.recipe.tone.contrast = 11;
+            work.settle();
+            pins.putPin({{ x: 0.5, y: 0.5 }});
+            work.recipe.tone.contrast = 12;
+            work.settle();
+            pins.putPin({{ x: 0.25, y: 0.5 }});
+        }}"""
+    )
+    desk.settled()
+    with desk.database.session() as session:
+        version = versions.get(session, 1)
+        assert [pin["x"] for pin in version.pins] == [0.5, 0.25]
+        assert versions.recipe_of(version).tone.contrast == 12
+        versions.pin(session, 1, version.revision, [])
+    page.evaluate(f"() => {STORES}.pins.putPin({{ x: 0.75, y: 0.5 }})")
+    notice = page.get_by_text("was changed in another tab")
+    expect(notice).to_be_visible()
+    page.get_by_role("button", name="Show the newer state").click()
+    expect(notice).to_be_hidden()
+    expect(page.locator(".pin")).to_have_count(0)

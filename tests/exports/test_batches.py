@@ -289,3 +289,34 @@ def test_exports_have_the_limits_of_the_import(frames, database, store):
     wait(frames)
     assert "OATMEAL_MAX_PIXELS" in batch_of(frames)["jobs"][0]["error"]
     made.stop()
+
+
+@pytest.mark.parametrize("beside", ["original", "colour"])
+def test_no_file_of_a_batch_has_the_name_of_another_or_of_what_lies_beside_it(
+    frames, runner, store, beside
+):
+    """Titles that differ by what is put behind a name, by case, or not at all."""
+    for number, title in ((1, "Barn"), (2, f"Barn {beside}"), (3, "BARN")):
+        frames.send("PATCH", f"/api/photographs/{number}", {"title": title})
+    runner.start()
+    start(frames, pattern="{title}", beside=beside)
+    runner.wake()
+    wait(frames)
+    assert states(frames) == ["done"] * 3
+    written = [path.name for path in (store.exports / "00001-larkmoor-meet").iterdir()]
+    assert len(written) == len({name.casefold() for name in written}) == 6
+    names = [job["name"] for job in batch_of(frames)["jobs"]]
+    assert names == ["barn.png", f"barn-{beside}-2.png", "barn-3.png"] or len(set(names)) == 3
+
+
+@pytest.mark.parametrize("letter", ["気", "ж", "é", "x"])
+def test_long_names_of_any_script_can_be_written(frames, runner, letter):
+    frames.send("PATCH", "/api/photographs/1", {"title": letter * 190})
+    runner.start()
+    start(frames, pattern="{title}", photographs=[1], beside="original")
+    runner.wake()
+    wait(frames)
+    (job,) = batch_of(frames)["jobs"]
+    assert (job["state"], job["error"]) == ("done", "")
+    assert len(job["name"].encode()) < 200
+    assert set(job["name"].removesuffix(".png")) == {letter}

@@ -38,7 +38,10 @@ def test_a_shipped_recipe_changes_only_its_own_steps(web, photograph):
     assert used["recipe"]["tone"]["veil"] == 40
     assert used["recipe"]["mix"]["lifts"]["red"] == 1.2  # Fog lifted has nothing to say of Mix
     assert used["undo"].startswith("Fog lifted: ")
-    assert web.send("POST", f"/api/versions/{version}/use", wish).status_code == 409
+    other = {"source": "shipped:Old plate", "revision": 2}
+    assert web.send("POST", f"/api/versions/{version}/use", other).status_code == 409
+    again = web.send("POST", f"/api/versions/{version}/use", wish)  # its answer was lost
+    assert (again.status_code, again.json["revision"]) == (200, 3)
     lost = {"source": "shipped:Nothing", "revision": 3}
     assert web.send("POST", f"/api/versions/{version}/use", lost).status_code == 404
 

@@ -114,6 +114,36 @@ def test_a_version_that_is_not_there(database):
         versions.get(session, 4711)
 
 
+def test_the_last_two_cannot_be_deleted_at_the_same_moment(web, photograph, app):
+    """Both at once, many times: one stays, and the bench opens."""
+    for _ in range(8):
+        web.send("POST", f"/api/versions/{photograph[2]}/duplicate", {})
+        listed = web.client.get(f"/api/photographs/{photograph[1]}/versions").json["versions"]
+        both = [one["id"] for one in listed]
+        assert len(both) == 2
+        start, statuses = threading.Barrier(2), []
+
+        def delete(number, start=start, statuses=statuses):
+            client = app.test_client()
+            client.set_cookie(
+                app.config["SESSION_COOKIE_NAME"],
+                web.client.get_cookie(app.config["SESSION_COOKIE_NAME"]).value,
+            )
+            start.wait()
+            reply = client.delete(f"/api/versions/{number}", headers={"X-CSRFToken": web.token})
+            statuses.append(reply.status_code)
+
+        threads = [threading.Thread(target=delete, args=(number,)) for number in both]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        assert sorted(statuses) == [200, 422]
+        assert web.client.get(f"/bench/{photograph[1]}").status_code == 200
+        left = web.client.get(f"/api/photographs/{photograph[1]}/versions").json["versions"]
+        photograph = (*photograph[:2], left[0]["id"])
+
+
 def names(database, photograph_id):
     with database.session() as session:
         return [
@@ -125,7 +155,7 @@ def names(database, photograph_id):
 def test_versions_are_duplicated_ordered_shown_deleted_and_brought_back(act, database, photograph):
     whose = photograph[1]
     act(versions.save, 1, red(1))
-    act(versions.pin, [{"x": 0.5, "y": 0.5, "label": "balloon"}])
+    act(versions.pin, 2, [{"x": 0.5, "y": 0.5, "label": "balloon"}])
     second = act(versions.duplicate).id
     third = act(versions.duplicate).id
     assert names(database, whose) == [

@@ -1,7 +1,9 @@
 """The start command as a process: address, clean stop, kill -9 in the middle of work."""
 
+import json
 import os
 import re
+import signal
 import socket
 import subprocess
 import sys
@@ -113,3 +115,63 @@ def test_settings():
     assert settings.limits.max_bytes == 500 * 1024 * 1024
     with pytest.raises(SettingError, match="OATMEAL_PORT"):
         Settings.from_environment({"OATMEAL_PORT": "high"})
+
+
+def test_a_killed_database_is_started_again_and_nothing_acknowledged_is_lost(tmp_path):
+    """Edits go on through several kills -9 of the database; a refused one is sent again."""
+    home = tmp_path / "home"
+    oatmeal = Oatmeal(home)
+    series = oatmeal.call("POST", "api/series", {"name": "Meet"})["id"]
+    picture = write_png(tmp_path / "a.png", codes()).read_bytes()
+    oatmeal.call("POST", f"api/series/{series}/photographs", picture, X_File_Name="a.png")
+    revision, stops, said = 1, 0.0, []
+    for _ in range(4):
+        for _ in range(5):
+            stops += 0.01
+            body = {"revision": revision, "recipe": red(round(stops, 2))}
+            revision = oatmeal.call("PUT", "api/versions/1/recipe", body)["revision"]
+        os.kill(int((home / "database" / "mariadb.pid").read_text()), signal.SIGKILL)
+        end = time.monotonic() + 30
+        while True:
+            stops_next = round(stops + 0.01, 2)
+            try:
+                body = {"revision": revision, "recipe": red(stops_next)}
+                revision = oatmeal.call("PUT", "api/versions/1/recipe", body)["revision"]
+                stops = stops_next
+                break
+            except urllib.error.HTTPError as refused:
+                said.append((refused.code, json.loads(refused.read())["detail"]))
+                if time.monotonic() > end:
+                    raise
+    assert all(code == 503 and "not stored" in detail for code, detail in said), said
+    found = oatmeal.call("GET", "api/versions/1")
+    assert found["recipe"]["mix"]["lifts"]["red"] == round(stops, 2)
+    assert found["revision"] == revision
+    assert oatmeal.stop() == 0
+
+
+def test_the_data_folder_is_nobody_elses_and_an_empty_password_is_no_password(tmp_path):
+    home = tmp_path / "home"
+    oatmeal = Oatmeal(home)
+    assert home.stat().st_mode & 0o077 == 0
+    assert oatmeal.stop() == 0
+    (home / "database" / "password").write_text("")
+    (home / "secret").write_text("")
+    again = Oatmeal(home)
+    assert again.call("GET", "api/exports") == {"batches": []}
+    assert len((home / "database" / "password").read_text()) > 20
+    assert again.stop() == 0
+
+
+@pytest.mark.parametrize("port", ["99999", "1" * 5000, "-1", "x"])
+def test_a_port_that_cannot_be_is_refused_with_a_sentence(port):
+    with pytest.raises(SettingError, match="OATMEAL_PORT must be"):
+        Settings.from_environment({"OATMEAL_PORT": port})
+
+
+def test_an_export_worker_whose_server_is_gone_ends_at_once():
+    """As when the server is killed before the kernel was asked to tell."""
+    code = "from oatmeal.exports.task import prepare_worker; prepare_worker(1 << 22)"
+    begun = time.monotonic()
+    assert subprocess.run([sys.executable, "-c", code], timeout=30).returncode == 1
+    assert time.monotonic() - begun < 20

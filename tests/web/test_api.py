@@ -9,13 +9,17 @@ import numpy as np
 import pytest
 from PIL import Image
 from samples import codes, write_png
+from sqlalchemy.exc import OperationalError
 
 from oatmeal import cli
 from oatmeal.core import recipe as recipes
 from oatmeal.core.colour import ranges
 from oatmeal.core.picture import reduced
 from oatmeal.core.pipeline import Pipeline
+from oatmeal.library.store import FileStore
 from oatmeal.photofile.decode import decode
+from oatmeal.settings import Settings
+from oatmeal.web import create_app
 
 SKY = {"oatmeal": 1, "mix": {"lifts": {"blue": -1.5}}, "tone": {"contrast": 20}}
 
@@ -296,7 +300,7 @@ def test_points_over_http(web, photograph):
 def test_pins_are_kept_with_the_version(web, photograph):
     address = f"/api/versions/{photograph[2]}"
     pins = [{"x": 0.25, "y": 0.5, "label": "sky"}, {"x": 1, "y": 0, "label": ""}]
-    assert web.send("PUT", f"{address}/pins", {"pins": pins}).json["pins"] == pins
+    assert web.send("PUT", f"{address}/pins", {"revision": 1, "pins": pins}).json["pins"] == pins
     assert web.client.get(address).json["pins"] == pins
     header, _ = frame(web, photograph[1], recipe={}, pins=[[0.25, 0.5]])
     reading = header["figures"]["pins"][0]
@@ -308,8 +312,74 @@ def test_pins_are_kept_with_the_version(web, photograph):
         pins * 5,
         [{"x": 0, "y": 0, "label": "x" * 41}],
     ):
-        assert web.send("PUT", f"{address}/pins", {"pins": wrong}).status_code == 422
+        body = {"revision": 2, "pins": wrong}
+        assert web.send("PUT", f"{address}/pins", body).status_code == 422
     assert web.client.get(address).json["pins"] == pins
+
+
+def test_pins_of_a_page_that_is_behind_do_not_win_silently(web, photograph):
+    address = f"/api/versions/{photograph[2]}/pins"
+    mine, theirs = ([{"x": x, "y": 0.5, "label": ""}] for x in (0.2, 0.8))
+    assert web.send("PUT", address, {"revision": 1, "pins": theirs}).json["revision"] == 2
+    late = web.send("PUT", address, {"revision": 1, "pins": mine})
+    assert late.status_code == 409
+    assert late.json["current"]["pins"] == theirs
+    again = web.send("PUT", address, {"revision": 1, "pins": theirs})  # its answer was lost
+    assert again.status_code == 200
+
+
+def test_a_save_whose_answer_was_lost_is_no_conflict(web, photograph):
+    address = f"/api/versions/{photograph[2]}/recipe"
+    wish = {"revision": 1, "recipe": {"tone": {"contrast": 12}}}
+    assert web.send("PUT", address, wish).json["revision"] == 2
+    again = web.send("PUT", address, wish)
+    assert (again.status_code, again.json["revision"]) == (200, 2)
+    other = {"revision": 1, "recipe": {"tone": {"contrast": 13}}}
+    assert web.send("PUT", address, other).status_code == 409
+
+
+def test_no_other_site_can_make_it_work(web, photograph):
+    """By Fetch Metadata or Origin, on every route, pictures and downloads too."""
+    for address in (
+        "/", f"/bench/{photograph[1]}", f"/pictures/{photograph[1]}.jpg",
+        f"/versions/{photograph[2]}/finished?format=png", f"/api/photographs/{photograph[1]}/check",
+        "/exports/1.zip",
+    ):  # fmt: skip
+        for headers in (
+            {"Sec-Fetch-Site": "cross-site"}, {"Sec-Fetch-Site": "same-site"},
+            {"Origin": "http://elsewhere.example"}, {"Origin": "null"},
+        ):  # fmt: skip
+            assert web.client.get(address, headers=headers).status_code == 403, (address, headers)
+    for headers in ({"Sec-Fetch-Site": "same-origin"}, {"Sec-Fetch-Site": "none"}, {}):
+        assert web.client.get("/", headers=headers).status_code == 200
+
+
+def test_what_the_database_did_not_take_is_never_called_saved(web, photograph, monkeypatch):
+    def away(*given, **more):
+        raise OperationalError("UPDATE", {}, Exception("1114: the table is full"))
+
+    monkeypatch.setattr("oatmeal.library.versions.save", away)
+    address = f"/api/versions/{photograph[2]}/recipe"
+    reply = web.send("PUT", address, {"revision": 1, "recipe": {}})
+    assert reply.status_code == 503
+    assert "not stored" in reply.json["detail"]
+    monkeypatch.setattr("oatmeal.library.versions.save", lambda *given: 1 / 0)
+    reply = web.send("PUT", address, {"revision": 1, "recipe": {}})
+    assert reply.status_code == 500
+    assert "saved" not in reply.json["detail"]
+
+
+def test_two_libraries_in_one_browser_do_not_share_a_cookie(app, database, tmp_path):
+    other = create_app(database, FileStore(tmp_path / "other"), Settings(tmp_path / "other"))
+    assert app.config["SESSION_COOKIE_NAME"] != other.config["SESSION_COOKIE_NAME"]
+    page = other.test_client().get("/").get_data(as_text=True)
+    assert f'name="library" content="{other.config["LIBRARY"]}"' in page
+    again = create_app(database, FileStore(tmp_path / "other"), Settings(tmp_path / "other"))
+    assert again.config["LIBRARY"] == other.config["LIBRARY"]
+    (tmp_path / "other" / "secret").write_text("")  # as a full disk leaves it
+    healed = create_app(database, FileStore(tmp_path / "other"), Settings(tmp_path / "other"))
+    assert healed.test_client().get("/").status_code == 200
+    assert (tmp_path / "other" / "secret").read_text()
 
 
 def test_a_formula_error_says_its_column(web, photograph):
@@ -331,7 +401,8 @@ def test_versions_and_history_over_http(web, photograph):
     made = web.send("POST", f"{address}/duplicate", {}).json
     assert made["name"] == "Version 2"
     page = web.client.get(f"/bench/{whose}?version={made['id']}").get_data(as_text=True)
-    assert f'"version": {{"head": {saved["head"] + 1}, "id": {made["id"]}' in page
+    shown = json.loads(re.search(r'id="start">(.*?)</script>', page)[1])["version"]
+    assert (shown["id"], shown["head"]) == (made["id"], saved["head"] + 1)
     web.send("POST", f"/api/versions/{made['id']}/show", {})
     listed = web.client.get(f"/api/photographs/{whose}/versions").json["versions"]
     assert [entry["shown"] for entry in listed] == [False, True]

@@ -9,6 +9,7 @@ import hashlib
 import json
 import re
 import shutil
+import unicodedata
 from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path
@@ -34,19 +35,34 @@ OPEN = ("waiting", "running")
 MOST_FILES = 2000
 
 
-def names(session: Session, photograph_ids: Sequence[int], pattern: str, suffix: str) -> list[str]:
-    """File names for the shown versions; equal ones are numbered."""
+def names(
+    session: Session, photograph_ids: Sequence[int], pattern: str, output: Output
+) -> list[str]:
+    """File names for the shown versions.
+
+    They are numbered so that no two files of the batch, with what is put beside them, have one
+    name, also where large and small letters count as the same.
+    """
+    suffix = SUFFIX_OF[output.format]
     found: list[str] = []
     taken: set[str] = set()
     for number in photograph_ids:
         photograph = photographs.get(session, number)
         stem = named(pattern, photograph, photograph.shown.name)
         name, count = stem + suffix, 2
-        while name in taken:
+        while not taken.isdisjoint(written := _written(name, output, photograph.suffix)):
             name, count = f"{stem}-{count}{suffix}", count + 1
-        taken.add(name)
+        taken |= written
         found.append(name)
     return found
+
+
+def _written(name: str, output: Output, source_suffix: str) -> set[str]:
+    """The names of all files that one job writes, as a file system may compare them."""
+    found = [name]
+    if output.beside != "nothing":
+        found.append(beside(Path(name), output, source_suffix).name)
+    return {unicodedata.normalize("NFC", one).casefold() for one in found}
 
 
 def create(
@@ -63,7 +79,7 @@ def create(
         raise Invalid("Select the frames to export first.")
     if len(photograph_ids) > MOST_FILES:
         raise Invalid(f"A batch may hold {MOST_FILES} files.")
-    called = names(session, photograph_ids, pattern, SUFFIX_OF[output.format])
+    called = names(session, photograph_ids, pattern, output)
     first = photographs.get(session, photograph_ids[0])
     batch = ExportBatch(name=first.series.name, output=asdict(output))
     for number, name in zip(photograph_ids, called, strict=True):

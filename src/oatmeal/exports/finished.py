@@ -23,6 +23,9 @@ from oatmeal.photofile.encode import SUFFIX_OF, Output
 #: How files are named unless the photographer says otherwise.
 USUAL_PATTERN: Final = "{series}-{number}-{title}-{version}"
 
+#: File systems hold names of 255 bytes; the rest is for numbers, suffixes and temporary names.
+MOST_BYTES: Final = 190
+
 
 @dataclass(frozen=True)
 class FinishedFile:
@@ -74,6 +77,11 @@ def finished_file(
     return FinishedFile(path, name, width, height, path.stat().st_size)
 
 
+def _cut(name: str) -> str:
+    """A name without what is beyond the bytes that a file's name may have, whole letters only."""
+    return name.encode()[:MOST_BYTES].decode(errors="ignore").strip("-")
+
+
 def file_name(photograph: Photograph, version_name: str) -> str:
     """A file name without suffix, such as ``larkmoor-balloon-meet-03-first-lift-dark-sky``."""
     return named(USUAL_PATTERN, photograph, version_name)
@@ -105,7 +113,7 @@ def named(pattern: str, photograph: Photograph, version_name: str) -> str:
         known = ", ".join(f"{{{name}}}" for name in values)
         raise Invalid(f"{{{unknown[0]}}} cannot be part of a file name; there are {known}.")
     filled = re.sub(r"{([^{}]*)}", lambda found: values[found[1]], pattern).lower()
-    name = re.sub(r"[^\w]+", "-", filled).strip("-")[:150]
+    name = _cut(re.sub(r"[^\w]+", "-", filled).strip("-"))
     if not name:
         raise Invalid("The file name is empty: put text or {title} into the pattern.")
     return name

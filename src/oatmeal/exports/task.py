@@ -88,9 +88,15 @@ def _teller(progress: Path, cancel: Path) -> Callable[[float], None]:
     return tell
 
 
-def prepare_worker() -> None:
-    """Make this process a worker: one thread of arithmetic, and an end when the server ends."""
+def prepare_worker(server: int) -> None:
+    """Make this process a worker: one thread of arithmetic, and an end when the server ends.
+
+    ``server`` is the id of the process that began it; if that ended before the kernel was asked to
+    tell, it is told here.
+    """
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+    if os.getppid() != server:
+        os._exit(1)
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the server
     os.environ["VIPS_CONCURRENCY"] = "1"
     import cv2
@@ -110,4 +116,5 @@ def process_pool(workers: int | None = None) -> Executor:
         # forking would copy the threads of OpenMP in a state that they cannot run on from
         mp_context=multiprocessing.get_context("spawn"),
         initializer=prepare_worker,
+        initargs=(os.getpid(),),
     )

@@ -2,17 +2,34 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Any
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import create_engine
+from sqlalchemy import create_engine, event
 from sqlalchemy.engine import Engine
 from sqlalchemy.orm import Session, sessionmaker
 
 MIGRATIONS = Path(__file__).parent / "migrations"
+
+#: A request waits so many seconds for a database that is being started again.
+PATIENCE_S = 8.0
+
+
+def _patiently(dialect: Any, record: Any, arguments: Any, options: Any) -> Any:
+    """Connect; while nobody listens at the database's address, try again for a moment."""
+    end = time.monotonic() + PATIENCE_S
+    while True:
+        try:
+            return dialect.connect(*arguments, **options)
+        except dialect.loaded_dbapi.OperationalError:
+            if time.monotonic() > end:
+                raise
+            time.sleep(0.1)
 
 
 class Database:
@@ -28,6 +45,7 @@ class Database:
         self.engine: Engine = create_engine(
             url, pool_size=10, pool_pre_ping=True, isolation_level="READ COMMITTED"
         )
+        event.listen(self.engine, "do_connect", _patiently)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     def migrate(self) -> None:

@@ -107,7 +107,7 @@ def _record(
     name: str, sha256: str, size: int, suffix: str, picture: Reading, caption: str
 ) -> Photograph:
     return Photograph(
-        title=(metadata.description(picture.exif) or title_of(name))[:200],
+        title=(_plain(metadata.description(picture.exif)) or title_of(name))[:200],
         caption=caption,
         file_name=name,
         sha256=sha256,
@@ -149,6 +149,11 @@ def _append(session: Session, series_id: int, photograph: Photograph) -> Photogr
     if source is not None:
         recipes.use(session, source, version.id, version.revision)
     return None
+
+
+def _plain(text: str) -> str:
+    """A text on one line, without what no one can read: tabs, line ends, escapes."""
+    return " ".join("".join(one if one.isprintable() else " " for one in text).split())
 
 
 def title_of(file_name: str) -> str:

@@ -22,9 +22,9 @@ def present(session: Session, series_id: int) -> list[Photograph]:
     )
 
 
-def get(session: Session, photograph_id: int) -> Photograph:
-    """A photograph that is not removed; raises :class:`Missing`."""
-    photograph = session.get(Photograph, photograph_id)
+def get(session: Session, photograph_id: int, *, lock: bool = False) -> Photograph:
+    """A photograph that is not removed, locked if asked; raises :class:`Missing`."""
+    photograph = session.get(Photograph, photograph_id, with_for_update=lock or None)
     if photograph is None or photograph.deleted_at is not None:
         raise Missing("This photograph is not there any more.")
     if photograph.series.deleted_at is not None:

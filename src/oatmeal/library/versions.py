@@ -84,8 +84,12 @@ def save(
         When the recipe cannot be used.
     """
     recipe = require_built(from_document(document))
-    version = locked(session, version_id, revision)
-    phrases = changes(recipe_of(version), recipe)
+    version = get(session, version_id, lock=True)
+    present = recipe_of(version)
+    if version.revision != revision and present != recipe:
+        raise Behind(state(session, version))
+    # the very same state may come again: it was stored, and its answer was lost
+    phrases = changes(present, recipe)
     if not phrases:
         return state(session, version)
     words = ", ".join(phrases[:_SPOKEN_CHANGES])
@@ -187,7 +191,10 @@ def reorder(session: Session, photograph_id: int, version_ids: list[int]) -> Non
 def delete(session: Session, version_id: int) -> Version:
     """Take a version out; :func:`restore` brings it back. The last one stays."""
     version = get(session, version_id)
-    photograph = photographs.get(session, version.photograph_id)
+    # whoever deletes another version of it at the same moment waits here and then counts
+    photograph = photographs.get(session, version.photograph_id, lock=True)
+    session.expire(photograph, ["versions"])
+    version = get(session, version_id)
     if len(photograph.versions) < 2:
         raise Invalid("A photograph has at least one version.")
     version.deleted_at = now()
@@ -210,19 +217,33 @@ def show(session: Session, version_id: int) -> Version:
     return version
 
 
-def pin(session: Session, version_id: int, pins: object) -> list[dict[str, Any]]:
-    """Replace the pins of a version.
+def pin(session: Session, version_id: int, revision: int, pins: object) -> dict[str, Any]:
+    """Replace the pins of a version; returns its new state.
 
     Parameters
     ----------
+    revision : int
+        The revision that the change was made on.
     pins : object
         A list of up to eight ``{"x": 0 to 1, "y": 0 to 1, "label": text}``.
+
+    Raises
+    ------
+    Behind
+        When the version has moved on and has other pins; nothing is stored.
     """
-    version = get(session, version_id)
     if not isinstance(pins, list) or len(pins) > MAX_PINS:
         raise Invalid(f"There can be {MAX_PINS} pins at the most.")
-    version.pins = [_pin(entry) for entry in pins]
-    return version.pins
+    wanted = [_pin(entry) for entry in pins]
+    version = get(session, version_id, lock=True)
+    if wanted == (version.pins or []):
+        return state(session, version)
+    if version.revision != revision:
+        raise Behind(state(session, version))
+    version.pins = wanted
+    version.revision += 1
+    session.flush()
+    return state(session, version)
 
 
 def _pin(entry: object) -> dict[str, Any]:

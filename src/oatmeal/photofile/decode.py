@@ -37,6 +37,9 @@ _UNREAD_COMPRESSION: Final = {
     34712: "JPEG 2000", 34887: "LERC", 50000: "Zstandard", 50001: "WebP", 50002: "JPEG XL",
 }  # fmt: skip
 
+#: What infinite light in a floating point file is taken for, in multiples of white.
+BRIGHTEST: Final = 65504.0
+
 #: Types of numbers that libvips gives, by their bits; floating point counts as 32.
 _BITS: Final = {"uchar": 8, "ushort": 16, "float": 32, "double": 32}
 
@@ -165,7 +168,7 @@ def decode(path: Path, name: str | None = None, limits: Limits | None = None) ->
     if header.format == "heif" and image.get_typeof("bits-per-sample"):
         codes = heic.widened(codes, image.get("bits-per-sample"))
     if codes.dtype.kind == "f":
-        codes = np.nan_to_num(codes.astype(np.float32), posinf=0.0, neginf=0.0)
+        codes = np.nan_to_num(codes.astype(np.float32), posinf=BRIGHTEST, neginf=0.0)
     codes, alpha = _without_alpha(codes, name, notes)
     turn = _orientation(image)
     codes = _upright(codes, turn)
@@ -237,8 +240,10 @@ def _open(path: Path, name: str, limits: Limits) -> tuple[Any, Header]:
         raise Unsupported(
             f"{name} is of a kind that is not supported yet: save it as JPEG, PNG or TIFF first."
         )
+    # a missing tile of a TIFF is but a warning there, and would be taken in black
+    strict = "warning" if file_format == "tiff" else "error"
     try:
-        image = pyvips.Image.new_from_file(str(path), access="sequential", fail_on="error")
+        image = pyvips.Image.new_from_file(str(path), access="sequential", fail_on=strict)
     except pyvips.Error as error:
         _check_tiff(path, name)
         raise Damaged(

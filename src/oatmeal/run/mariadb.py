@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ctypes
+import logging
 import os
 import pwd
 import secrets
@@ -10,8 +11,10 @@ import shutil
 import signal
 import socket
 import subprocess
+import threading
 import time
 from pathlib import Path
+from typing import Final
 
 import pymysql
 
@@ -19,6 +22,11 @@ import pymysql
 _MAX_SOCKET_PATH = 107
 
 _PR_SET_PDEATHSIG = 1
+
+#: How often the server is looked after, in seconds.
+_LOOK_S: Final = 0.2
+
+log = logging.getLogger("oatmeal")
 
 
 class StartError(Exception):
@@ -39,6 +47,7 @@ class PrivateServer:
         self._data = folder / "data"
         self._process: subprocess.Popen[bytes] | None = None
         self._port = 0
+        self._stopping = threading.Event()
 
     @property
     def url(self) -> str:
@@ -53,6 +62,7 @@ class PrivateServer:
         StartError
         """
         server = _program("mariadbd")
+        self._stopping.clear()
         self._folder.mkdir(parents=True, exist_ok=True)
         os.chmod(self._folder, 0o700)
         self._stop_leftover()
@@ -68,8 +78,23 @@ class PrivateServer:
         self.stop()
         raise StartError(f"MariaDB did not start: {self._log_tail() or 'it gave no reason'}")
 
+    def watch(self) -> None:
+        """Begin to look after the server: one that ends by itself is started again."""
+        threading.Thread(target=self._look_after, daemon=True).start()
+
+    def _look_after(self) -> None:
+        while not self._stopping.wait(_LOOK_S):
+            process = self._process
+            if process is None or process.poll() is None:
+                continue
+            log.warning("the database ended (%s); it is started again", process.returncode)
+            self._process = self._spawn(_program("mariadbd"))
+            if not self._wait(30):
+                log.error("the database did not start again: %s", self._log_tail())
+
     def stop(self) -> None:
         """Shut the server down cleanly; does nothing if it is not running."""
+        self._stopping.set()
         if self._process is None:
             return
         self._process.terminate()
@@ -198,10 +223,12 @@ class PrivateServer:
 
     def _password(self) -> str:
         file = self._folder / "password"
-        if not file.exists():
+        found = file.read_text().strip() if file.exists() else ""
+        if not found:  # an empty one, as a full disk leaves it, would open the database to anyone
+            found = secrets.token_hex(24)
             file.touch(mode=0o600)
-            file.write_text(secrets.token_hex(24))
-        return file.read_text()
+            file.write_text(found)
+        return found
 
     @property
     def _log(self) -> Path:

@@ -71,6 +71,7 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
         warmed.start()
         with step("Starting the database"):
             server.start()
+        server.watch()
         with step("Preparing the tables"):
             database = Database(server.url)
             database.migrate()
@@ -153,6 +154,7 @@ def _listener(port: int) -> socket.socket:
 def _only_one(home: Path) -> Iterator[TextIO]:
     """Hold the data folder; only one Oatmeal may work in it."""
     home.mkdir(parents=True, exist_ok=True)
+    home.chmod(0o700)  # the photographs are nobody else's
     with (home / "running").open("a+") as file:
         try:
             fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import hashlib
 import secrets
 from pathlib import Path
 from typing import Final
+from urllib.parse import urlsplit
 
-from flask import Flask, Response
+from flask import Flask, Response, abort, request
 from flask.json.provider import DefaultJSONProvider
 from flask_wtf.csrf import CSRFProtect
 
@@ -49,10 +51,13 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
     """Build the application on a migrated database and a file store."""
     app = Flask(__name__, static_folder=None)
     assets.register(app)
+    secret = _secret(settings.home)
+    library = hashlib.sha256(f"library {secret}".encode()).hexdigest()[:12]
     app.config.update(
-        SECRET_KEY=_secret(settings.home),
+        SECRET_KEY=secret,
+        LIBRARY=library,
         TRUSTED_HOSTS=["127.0.0.1", "localhost"],
-        SESSION_COOKIE_NAME="oatmeal",
+        SESSION_COOKIE_NAME=f"oatmeal-{library}",  # two instances in one browser are two
         SESSION_COOKIE_SAMESITE="Strict",
         SESSION_COOKIE_HTTPONLY=True,
         WTF_CSRF_TIME_LIMIT=None,
@@ -74,6 +79,7 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
         settings,
     )
     CSRFProtect(app)
+    app.before_request(_refuse_strangers)
     app.after_request(_secure)
     problems.register(app)
     app.jinja_env.globals["accepted"] = ",".join(ACCEPTED)
@@ -83,12 +89,27 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
 
 
 def _secret(home: Path) -> str:
+    """The library's secret; an empty file, as a full disk leaves it, is written anew."""
     file = home / "secret"
-    if not file.exists():
-        home.mkdir(parents=True, exist_ok=True)
+    home.mkdir(parents=True, exist_ok=True)
+    found = file.read_text().strip() if file.exists() else ""
+    if not found:
+        found = secrets.token_hex(32)
         file.touch(mode=0o600)
-        file.write_text(secrets.token_hex(32))
-    return file.read_text()
+        file.write_text(found)
+    return found
+
+
+def _refuse_strangers() -> None:
+    """No page of another site may make this server work, not even by a picture in it.
+
+    Browsers say where a request comes from (Fetch Metadata, W3C); what says nothing is no browser.
+    """
+    site = request.headers.get("Sec-Fetch-Site", "none")
+    origin = request.headers.get("Origin")
+    foreign = origin is not None and urlsplit(origin).netloc != request.host
+    if site in ("cross-site", "same-site") or foreign:
+        abort(403, "This is asked for by another site, which Oatmeal does not answer.")
 
 
 def _secure(response: Response) -> Response:

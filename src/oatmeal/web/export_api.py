@@ -9,7 +9,6 @@ from flask import Blueprint, Response, render_template, send_file
 from oatmeal.exports import archive, batches
 from oatmeal.exports.finished import USUAL_PATTERN
 from oatmeal.library.errors import Missing
-from oatmeal.photofile.encode import SUFFIX_OF
 from oatmeal.web.parsing import Reply, body, numbers, output_of, text
 from oatmeal.web.services import services
 
@@ -46,9 +45,9 @@ def create_export() -> Reply:
 def example_names() -> Reply:
     """The names that files would get."""
     document = body()
-    wanted, suffix = numbers(document, "photographs"), SUFFIX_OF[output_of(document).format]
+    wanted, output = numbers(document, "photographs"), output_of(document)
     with services().database.session() as session:
-        return {"names": batches.names(session, wanted, _pattern(document), suffix)}
+        return {"names": batches.names(session, wanted, _pattern(document), output)}
 
 
 def _pattern(document: dict[str, Any]) -> str:

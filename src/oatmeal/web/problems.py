@@ -8,6 +8,7 @@ from typing import Any
 
 from flask import Flask, current_app, render_template, request
 from flask_wtf.csrf import CSRFError
+from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
 from werkzeug.sansio.response import Response as AnyResponse
 
@@ -29,6 +30,7 @@ def register(app: Flask) -> None:
     app.register_error_handler(RecipeError, _recipe_problem)
     app.register_error_handler(CSRFError, _expired)
     app.register_error_handler(HTTPException, _http_problem)
+    app.register_error_handler(OperationalError, _unreached)
     app.register_error_handler(Exception, _unexpected)
 
 
@@ -66,4 +68,12 @@ def _http_problem(error: HTTPException) -> tuple[AnyResponse | str, int]:
 
 def _unexpected(error: Exception) -> tuple[AnyResponse | str, int]:
     log.exception("unexpected error at %s", request.path)
-    return problem(500, "Something went wrong here; your work is saved. Try again.")
+    return problem(500, "Something went wrong here, and this was not done. Try again.")
+
+
+def _unreached(error: OperationalError) -> tuple[AnyResponse | str, int]:
+    """The database is away, full, or chose this one to give way."""
+    log.warning("the database at %s: %s", request.path, error.orig)
+    return problem(
+        503, "The database did not take this: it is not stored. It is tried again in a moment."
+    )

@@ -69,9 +69,10 @@ def show_version(version_id: int) -> Reply:
 
 @version_api.put("/versions/<int:version_id>/pins")
 def pin_version(version_id: int) -> Reply:
-    pins = body().get("pins")
+    document = body()
+    revision = number(document, "revision")
     with services().database.session() as session:
-        return {"id": version_id, "pins": versions.pin(session, version_id, pins)}
+        return versions.pin(session, version_id, revision, document.get("pins"))
 
 
 @version_api.put("/versions/<int:version_id>/recipe")

@@ -1,17 +1,18 @@
 // A recipe over the selected frames: what travels, a preview of what changes, one undo for all.
 import { ask, say, sayNext, send } from "./api.js";
+import { own } from "./library.js";
 import { part } from "./part.js";
 
 const CHUNK = 8;
 const WAIT_MS = 300;
-const MEMORY = "taken-recipe";
-const LAST = "applied-last";
+const MEMORY = own("taken-recipe");
+const LAST = own("applied-last");
 
 /** The part of the sheet that applies a recipe; needs `chosen` and `series`. */
 export function applying(groups, recipes) {
   /** @type {import("./part.js").Part<{chosen: number[], series: number, cards: () => HTMLElement[], card: (id: number|string) => HTMLElement}>} */
-  const own = part;
-  return own({
+  const declare = part;
+  return declare({
     applyOpen: false,
     groups,
     applyFrom: null,

@@ -50,7 +50,10 @@ function build() {
   const { frame, mix, refs, sight, spots, tone, work } = bench;
   const { surround, pane, aside, over, thirds, divider, navigator } = refs;
   const { parts } = bench;
-  parts.saver = new Saver(bench.version, work.saver, (recipe) => work.replace(recipe));
+  parts.saver = new Saver(bench.version, work.saver, (recipe, pins) => {
+    if (pins) bench.pins.pins = pins;
+    work.replace(recipe);
+  });
   parts.frames = new Frames(bench.photograph.id, (got) => frame.arrived(got), (problem) => frame.failed(problem));
   parts.picture = new Picture(surround, { pane, aside, over, thirds, divider, navigator }, bench.photograph, {
     moved: () => frame.moved(),

@@ -1,5 +1,5 @@
 // Pins: fixed meter readings on the picture.
-import { ask, say } from "../api.js";
+import { say } from "../api.js";
 import { clamp, copy } from "./paths.js";
 import { follow } from "./svg.js";
 import { nextTick } from "./ticks.js";
@@ -51,14 +51,10 @@ export function pinning(bench) {
       this.pins[number].label = event.target.value.trim().slice(0, 40);
       this.savePins();
     },
-    async savePins() {
+    savePins() {
       this.layPins();
       bench.frame.ask(false);
-      try {
-        await ask("PUT", `/api/versions/${version.id}/pins`, { pins: copy(this.pins) });
-      } catch (problem) {
-        say(problem.message);
-      }
+      bench.parts.saver.savePins(this.pins);
     },
     /** Put the pins where they belong and read them. */
     layPins() {

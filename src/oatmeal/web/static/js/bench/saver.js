@@ -1,5 +1,6 @@
 // Saving by itself: every change is one undo step, sent in order; nothing is overwritten silently.
 import { ask } from "../api.js";
+import { own } from "../library.js";
 import { copy, same } from "./paths.js";
 
 const RETRY_MS = 3000;
@@ -8,14 +9,16 @@ export class Saver {
   /**
    * @param {any} version the version's state as the server told it
    * @param {any} shown what the page shows of saving: words, trouble, conflict, undo, redo
-   * @param {(recipe: any) => void} replaced called when another recipe is in force
+   * @param {(recipe: any, pins?: any[]) => void} replaced called when another recipe is in force, and other pins
    */
   constructor(version, shown, replaced) {
     this.address = `/api/versions/${version.id}`;
-    this.memory = `oatmeal-unsaved-${version.id}`;
+    this.memory = own(`oatmeal-unsaved-${version.id}`);
     this.shown = shown;
     this.replaced = replaced;
     this.queue = [];
+    /** Pins that are not stored yet. @type {any[]|null} */
+    this.pins = null;
     this.busy = null;
     this.take(version);
     this.saved = copy(version.recipe);
@@ -45,6 +48,12 @@ export class Saver {
     this.flush();
   }
 
+  /** Store the pins, in order with the recipes. @param {any[]} pins */
+  savePins(pins) {
+    this.pins = copy(pins);
+    this.flush();
+  }
+
   remember() {
     if (!this.queue.length) localStorage.removeItem(this.memory);
     else {
@@ -62,21 +71,31 @@ export class Saver {
   }
 
   async work() {
-    while (this.queue.length && !this.shown.conflict) {
+    while ((this.queue.length || this.pins) && !this.shown.conflict) {
       this.say("saving …");
-      const recipe = this.queue[0];
       try {
-        const version = await ask("PUT", `${this.address}/recipe`, { revision: this.revision, recipe }, { keepalive: true });
-        this.queue.shift();
-        this.saved = copy(version.recipe);
-        this.take(version);
-        this.remember();
+        if (this.queue.length) await this.sendRecipe(this.queue[0]);
+        else await this.sendPins(this.pins);
       } catch (problem) {
         if (!this.trouble(problem)) return;
         await new Promise((resolve) => { setTimeout(resolve, RETRY_MS); });
       }
     }
     if (!this.shown.conflict) this.say("saved");
+  }
+
+  async sendRecipe(recipe) {
+    const version = await ask("PUT", `${this.address}/recipe`, { revision: this.revision, recipe }, { keepalive: true });
+    this.queue.shift();
+    this.saved = copy(version.recipe);
+    this.take(version);
+    this.remember();
+  }
+
+  async sendPins(pins) {
+    const version = await ask("PUT", `${this.address}/pins`, { revision: this.revision, pins }, { keepalive: true });
+    if (this.pins === pins) this.pins = null;
+    this.take(version);
   }
 
   /** Tell what went wrong; true if trying again makes sense. */
@@ -92,6 +111,7 @@ export class Saver {
       return true;
     }
     this.queue = [];
+    this.pins = null;
     this.remember();
     this.say(problem.message, true);
     return false;
@@ -135,7 +155,7 @@ export class Saver {
 
   /** Ask whether this version was changed elsewhere; if so, say so before anything is done on top. */
   async check() {
-    if (this.busy || this.queue.length || this.shown.conflict) return;
+    if (this.busy || this.queue.length || this.pins || this.shown.conflict) return;
     let version;
     try {
       version = await ask("GET", this.address);
@@ -151,11 +171,12 @@ export class Saver {
   /** Drop what this page holds and show what was stored elsewhere. */
   showNewer() {
     this.queue = [];
+    this.pins = null;
     this.remember();
     this.shown.conflict = false;
     this.take(this.newer);
     this.saved = copy(this.newer.recipe);
-    this.replaced(copy(this.newer.recipe));
+    this.replaced(copy(this.newer.recipe), copy(this.newer.pins));
     this.say("saved");
   }
 
@@ -168,5 +189,6 @@ export class Saver {
     this.queue = [];
     this.say("saved");
     this.save(mine);
+    this.flush();
   }
 }

@@ -40,7 +40,7 @@ export function testing(bench) {
         .flatMap(([pattern, one]) => placesOf(pattern, recipe).flatMap((path) => this.trialsOf(path, one)));
       const all = step === "mix" ? [...found, ...this.otherBases()] : found;
       // numbers before choices, and what every base has before what is the base's own
-      const rank = ({ values, path }) => (values ? 2 : Number(path.startsWith("mix.base.")));
+      const rank = (/** @type {Trial} */ { values, path }) => (values ? 2 : Number(path.startsWith("mix.base.")));
       return all.sort((one, other) => rank(one) - rank(other));
     },
     /** What a setting offers to a strip. @param {string} path @param {import("./settings.js").Setting} one @returns {Trial[]} */
