@@ -1,7 +1,7 @@
 """Figures that earlier versions found: what a photographer was told stays what it was.
 
-Made-up pictures; the figures are kept beside the frames. Where a method is improved on purpose they are
-made anew (``python tests/core/test_kept_figures.py``), and the change log says so.
+Made-up pictures; the figures are kept beside the frames. Where a method is improved on purpose
+they are made anew (``python tests/core/test_kept_figures.py``), and the change log says so.
 """
 
 import json
