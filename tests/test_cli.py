@@ -2,11 +2,14 @@
 
 import io
 import json
+import os
 import subprocess
 import sys
+from concurrent.futures import BrokenExecutor, Future
 
 import numpy as np
 import pytest
+from PIL import Image
 from samples import DEMO, codes, colours, read_png, write_png
 
 from oatmeal import cli
@@ -170,3 +173,62 @@ def test_balance_prints_a_recipe(tmp_path, capsys):
     assert recipes.read(capsys.readouterr().out) == recipes.REST
     assert cli.main(["balance", path, "--strength", "101"]) == 2
     assert cli.main(["balance", str(tmp_path / "none.jpg")]) == 1
+
+
+def test_one_file_that_cannot_be_done_stops_no_other(tmp_path, capsys):
+    """Whatever is wrong with it: no picture, a name of no encoding, one pixel."""
+    folder, out = tmp_path / "in", tmp_path / "out"
+    folder.mkdir()
+    for name in ("a.png", "z.png"):
+        write_png(folder / name, codes())
+    (folder / "no.png").write_bytes(b"no picture")
+    os.rename(write_png(folder / "x.png", codes()), os.fsencode(folder) + b"/b\xff\xfe.png")
+    Image.new("L", (1, 1), 128).save(folder / "pixel.png")
+    assert cli.main(["convert", str(folder), "--out", str(out), "--format", "png"]) == 1
+    said = capsys.readouterr().err.splitlines()
+    assert len(said) == 2
+    assert any("no.png is not a picture" in line for line in said)
+    assert any("not UTF-8: rename it" in line for line in said)
+    assert sorted(path.name for path in out.iterdir()) == ["a.png", "pixel.png", "z.png"]
+
+
+class Dying:
+    """A pool in which one file kills its process, and with it everything under way."""
+
+    begun = 0
+
+    def __init__(self, killer):
+        self.killer, self.dead = killer, False
+
+    def __call__(self, jobs):
+        type(self).begun += 1
+        return Dying(self.killer)
+
+    def __enter__(self):
+        return self
+
+    def __exit__(self, *given):
+        return None
+
+    def submit(self, run, task):
+        future = Future()
+        self.dead = self.dead or self.killer in task.name
+        if self.dead:
+            future.set_exception(BrokenExecutor("a process died"))
+        else:
+            future.set_result(run(task))
+        return future
+
+
+def test_a_process_that_dies_loses_its_own_file_alone(tmp_path, capsys, monkeypatch):
+    folder, out = tmp_path / "in", tmp_path / "out"
+    folder.mkdir()
+    for number in range(9):
+        write_png(folder / f"{number}.png", codes(seed=number))
+    monkeypatch.setattr(cli, "process_pool", Dying("3.png"))
+    arguments = ["convert", str(folder), "--out", str(out), "--format", "png", "--jobs", "2"]
+    assert cli.main(arguments) == 1
+    assert capsys.readouterr().err.splitlines() == [
+        f"oatmeal: {folder / '3.png'} could not be finished: its process ended."
+    ]
+    assert sorted(path.stem for path in out.iterdir()) == list("01245678")

@@ -6,11 +6,13 @@ Exit status: 0 done, 1 some file failed (the others are done), 2 bad use or a ba
 from __future__ import annotations
 
 import argparse
+import io
 import json
+import os
 import sys
 import tempfile
 from collections.abc import Iterator, Sequence
-from concurrent.futures import BrokenExecutor, Future
+from concurrent.futures import BrokenExecutor, Executor, Future
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, Final
@@ -62,6 +64,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     parser = _parser()
     options = parser.parse_args(arguments)
     keep_frames()
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")  # names need not be of any encoding
     try:
         status: int = options.run(options)
         return status
@@ -216,7 +221,7 @@ def _destinations(
     inputs: Sequence[str], out: Path, folder: bool, output: Output
 ) -> Iterator[tuple[str, Path]]:
     """Each input with its output file; equal names in one folder are numbered."""
-    taken: set[Path] = set()
+    taken: set[str] = set()
     for name, inside in _files(inputs):
         if not folder:
             yield name, out
@@ -224,9 +229,9 @@ def _destinations(
         stem = "standard-input" if name == "-" else Path(name).stem
         suffix = SUFFIX_OF[output.format]
         candidate, number = out / inside / (stem + suffix), 2
-        while candidate in taken:
+        while str(candidate).casefold() in taken:
             candidate, number = out / inside / f"{stem}-{number}{suffix}", number + 1
-        taken.add(candidate)
+        taken.add(str(candidate).casefold())
         yield name, candidate
 
 
@@ -253,39 +258,108 @@ def _reported(
 ) -> dict[str, Any]:
     try:
         return _convert_one(name, recipe, output, target)
-    except PhotoFileError as error:
-        return {"input": name, "error": str(error)}
+    except Exception as error:  # whatever it is, the other files are done
+        return _failed(name, error)
 
 
 def _convert_many(
     work: Sequence[tuple[str, Path]], recipe: recipes.Recipe, output: Output, jobs: int | None
 ) -> Iterator[dict[str, Any]]:
-    """Convert files side by side in processes, with a bar on standard error for people."""
-    with tempfile.TemporaryDirectory(prefix="oatmeal-") as scratch, process_pool(jobs) as pool:
-        begun: list[tuple[str, Path, Future[Finished] | None]] = []
-        for count, (name, target) in enumerate(work):
+    """Convert files side by side in processes, with a bar on standard error for people.
+
+    Where a process dies, the files that it may have died of are tried again each by itself, and the
+    rest goes on in new processes.
+    """
+    side_by_side = jobs or os.cpu_count() or 1
+    done, total = 0, len(work)
+    with tempfile.TemporaryDirectory(prefix="oatmeal-") as scratch:
+        left = list(work)
+        while left:
+            reports = _side_by_side(left, recipe, output, side_by_side, Path(scratch))
+            for count, report in enumerate(reports, start=1):
+                yield report
+                _bar(done + count, total)
+            finished = len(left) if not reports.broken else reports.count
+            done += finished
+            suspects, left = left[finished:][:side_by_side], left[finished + side_by_side :]
+            for suspect in suspects if reports.broken else ():
+                alone = _side_by_side([suspect], recipe, output, 1, Path(scratch))
+                yield next(iter(alone), _lost(suspect[0]))
+                done += 1
+                _bar(done, total)
+
+
+class _side_by_side:  # noqa: N801
+    """The reports of files that are converted side by side, in order, until a process dies."""
+
+    def __init__(
+        self,
+        work: Sequence[tuple[str, Path]],
+        recipe: recipes.Recipe,
+        output: Output,
+        jobs: int,
+        scratch: Path,
+    ) -> None:
+        self._given = (work, recipe, output, jobs, scratch)
+        self.broken = False
+        self.count = 0
+
+    def __iter__(self) -> Iterator[dict[str, Any]]:
+        work, recipe, output, jobs, scratch = self._given
+        with process_pool(jobs) as pool:
+            futures = [
+                self._begun(pool, name, target, recipe, output, scratch / str(place))
+                for place, (name, target) in enumerate(work)
+            ]
+            for (name, target), future in zip(work, futures, strict=True):
+                try:
+                    report = (
+                        _reported(name, recipe, output, target)
+                        if future is None
+                        else _report(name, target, future.result())
+                    )
+                except BrokenExecutor:
+                    self.broken = True
+                    return
+                except Exception as error:
+                    report = _failed(name, error)
+                self.count += 1
+                yield report
+
+    @staticmethod
+    def _begun(
+        pool: Executor,
+        name: str,
+        target: Path,
+        recipe: recipes.Recipe,
+        output: Output,
+        progress: Path,
+    ) -> Future[Finished] | None:
+        """A file under way; None for what is done in this process."""
+        try:
             target.parent.mkdir(parents=True, exist_ok=True)
             if name == "-" or _same_file(name, target) or not Path(name).is_file():
-                begun.append((name, target, None))
-                continue
-            progress = str(Path(scratch) / str(count))
-            wanted = Task(name, name, recipe.document(), output, str(target), progress)
-            begun.append((name, target, pool.submit(run_task, wanted)))
-        for done, (name, target, future) in enumerate(begun, start=1):
-            if future is None:
-                yield _reported(name, recipe, output, target)
-            else:
-                yield _waited(name, target, future)
-            _bar(done, len(begun))
+                return None
+            wanted = Task(name, name, recipe.document(), output, str(target), str(progress))
+            return pool.submit(run_task, wanted)
+        except (OSError, BrokenExecutor) as error:
+            begun: Future[Finished] = Future()
+            begun.set_exception(error)
+            return begun
 
 
-def _waited(name: str, target: Path, future: Future[Finished]) -> dict[str, Any]:
-    try:
-        return _report(name, target, future.result())
-    except PhotoFileError as error:
+def _lost(name: str) -> dict[str, Any]:
+    return {"input": name, "error": f"{name} could not be finished: its process ended."}
+
+
+def _failed(name: str, error: Exception) -> dict[str, Any]:
+    """The report of a file that could not be converted, whatever the reason."""
+    if isinstance(error, UnicodeEncodeError):
+        return {"input": name, "error": f"{name} has a name that is not UTF-8: rename it first."}
+    if isinstance(error, PhotoFileError):
         return {"input": name, "error": str(error)}
-    except BrokenExecutor:
-        return {"input": name, "error": f"{name} could not be finished: its process ended."}
+    reason = (getattr(error, "strerror", None) or str(error) or type(error).__name__).splitlines()
+    return {"input": name, "error": f"{name} could not be converted: {reason[0]}."}
 
 
 def _report(name: str, target: Path | None, finished: Finished) -> dict[str, Any]:

@@ -157,14 +157,13 @@ def decode(path: Path, name: str | None = None, limits: Limits | None = None) ->
     notes = [header.note] if header.note else []
     image = _as_rgb(image, name, notes)
     try:
-        codes = image.numpy()
+        # a picture of one pixel would come without its sides
+        codes = np.asarray(image.numpy()).reshape(image.height, image.width, image.bands)
     except pyvips.Error as error:
         _check_tiff(path, name)
         raise Damaged(
             f"{name} is damaged or incomplete: copy it again from its card or archive."
         ) from error
-    if codes.ndim == 2:
-        codes = codes[..., None]
     if header.format == "heif" and image.get_typeof("bits-per-sample"):
         codes = heic.widened(codes, image.get("bits-per-sample"))
     if codes.dtype.kind == "f":
