@@ -10,7 +10,7 @@ const LOOK = "look";
 
 /**
  * The frame that is shown: asking for it, taking it in, telling what is still to come.
- * @param {Pick<import("./bench.js").Bench, "beside" | "compare" | "films" | "history" | "mix" | "parts" | "photograph" | "pins" | "refs" | "sight" | "starting" | "strips" | "tone" | "version" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "beside" | "compare" | "films" | "history" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "tone" | "version" | "vocabulary" | "work">} bench
  */
 export function framing(bench) {
   const { photograph, version, vocabulary } = bench;
@@ -110,6 +110,7 @@ export function framing(bench) {
       this.autoGuard = figures.auto_guard;
       picture.marks = bench.sight.marksNow();
       if (this.touching === null) delete frame.layers.touched;
+      if (frame.layers.touched && typeof this.touching === "number") bench.picked.reachArrived();
       picture.show(frame);
       map.show(figures.grey_map);
       if (frame.wish.trace !== undefined && frame.wish.trace === this.tracing) {

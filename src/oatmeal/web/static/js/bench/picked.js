@@ -76,6 +76,10 @@ export function picking(bench) {
         return;
       }
       bench.frame.ask(false);
+    },
+    /** What a picked colour reaches is on the screen: it stays there for a while. */
+    reachArrived() {
+      clearTimeout(this.reachTimer);
       this.reachTimer = setTimeout(() => this.showReach(null), REACH_SHOWN_MS);
     },
   };
