@@ -23,6 +23,7 @@ class Oatmeal:
             stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,
             text=True,
+            preexec_fn=_hear_interrupts,
         )
         self.said = ""
         for line in self.process.stdout:
@@ -60,3 +61,8 @@ class Oatmeal:
         rest, _ = self.process.communicate(timeout=40)
         self.said += rest
         return self.process.returncode
+
+
+def _hear_interrupts():
+    """A shell's background job ignores SIGINT and so would what it starts."""
+    signal.signal(signal.SIGINT, signal.SIG_DFL)

@@ -63,6 +63,20 @@ def test_a_local_map_of_one_value_equals_the_number(name, sign):
     assert np.abs(number - Pipeline(RGB).encoded(recipe())).max() > 2 / 255
 
 
+@pytest.mark.parametrize("name", LOCAL[1:])
+def test_a_local_map_stands_in_the_place_of_the_number(name):
+    value = np.full(SHAPE, 55.0, np.float32)
+    found = {}
+    for number in (0.0, -40.0):
+        work, order = Pipeline(RGB), recipe(f"tone.{name}", number)
+        veil = Pipeline(RGB).get("bands", recipe()).veil
+        wide, window = Pipeline(RGB).get("wide", recipe()), work.place.window
+        fine = local.fine_band(work.mixed(order), window)
+        args = (work.mixed(order), order.tone, veil, wide, fine, window)
+        found[number] = local.apply(*args, {name: value})
+    assert np.array_equal(found[0.0], found[-40.0])
+
+
 @pytest.mark.parametrize("hold_ends", [False, True])
 @pytest.mark.parametrize(("name", "value"), [("black", 14), ("white", 236), ("contrast", 55)])
 def test_a_map_of_the_scale_of_one_value_equals_the_number(name, value, hold_ends):
