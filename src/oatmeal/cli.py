@@ -271,81 +271,77 @@ def _convert_many(
     rest goes on in new processes.
     """
     side_by_side = jobs or os.cpu_count() or 1
-    done, total = 0, len(work)
+    left = list(work)
     with tempfile.TemporaryDirectory(prefix="oatmeal-") as scratch:
-        left = list(work)
         while left:
-            reports = _side_by_side(left, recipe, output, side_by_side, Path(scratch))
-            for count, report in enumerate(reports, start=1):
-                yield report
-                _bar(done + count, total)
-            finished = len(left) if not reports.broken else reports.count
-            done += finished
-            suspects, left = left[finished:][:side_by_side], left[finished + side_by_side :]
-            for suspect in suspects if reports.broken else ():
-                alone = _side_by_side([suspect], recipe, output, 1, Path(scratch))
-                yield next(iter(alone), _lost(suspect[0]))
-                done += 1
-                _bar(done, total)
-
-
-class _side_by_side:  # noqa: N801
-    """The reports of files that are converted side by side, in order, until a process dies."""
-
-    def __init__(
-        self,
-        work: Sequence[tuple[str, Path]],
-        recipe: recipes.Recipe,
-        output: Output,
-        jobs: int,
-        scratch: Path,
-    ) -> None:
-        self._given = (work, recipe, output, jobs, scratch)
-        self.broken = False
-        self.count = 0
-
-    def __iter__(self) -> Iterator[dict[str, Any]]:
-        work, recipe, output, jobs, scratch = self._given
-        with process_pool(jobs) as pool:
-            futures = [
-                self._begun(pool, name, target, recipe, output, scratch / str(place))
-                for place, (name, target) in enumerate(work)
-            ]
-            for (name, target), future in zip(work, futures, strict=True):
+            finished = 0
+            try:
+                for report in _side_by_side(left, recipe, output, side_by_side, Path(scratch)):
+                    finished += 1
+                    yield report
+                    _bar(len(work) - len(left) + finished, len(work))
+                return
+            except BrokenExecutor:
+                suspects = left[finished : finished + side_by_side]
+                left = left[finished + side_by_side :]
+            for place, suspect in enumerate(suspects, start=1):
                 try:
-                    report = (
-                        _reported(name, recipe, output, target)
-                        if future is None
-                        else _report(name, target, future.result())
-                    )
+                    yield from _side_by_side([suspect], recipe, output, 1, Path(scratch))
                 except BrokenExecutor:
-                    self.broken = True
-                    return
-                except Exception as error:
-                    report = _failed(name, error)
-                self.count += 1
-                yield report
+                    yield _lost(suspect[0])
+                _bar(len(work) - len(left) - len(suspects) + place, len(work))
 
-    @staticmethod
-    def _begun(
-        pool: Executor,
-        name: str,
-        target: Path,
-        recipe: recipes.Recipe,
-        output: Output,
-        progress: Path,
-    ) -> Future[Finished] | None:
-        """A file under way; None for what is done in this process."""
-        try:
-            target.parent.mkdir(parents=True, exist_ok=True)
-            if name == "-" or _same_file(name, target) or not Path(name).is_file():
-                return None
-            wanted = Task(name, name, recipe.document(), output, str(target), str(progress))
-            return pool.submit(run_task, wanted)
-        except (OSError, BrokenExecutor) as error:
-            begun: Future[Finished] = Future()
-            begun.set_exception(error)
-            return begun
+
+def _side_by_side(
+    work: Sequence[tuple[str, Path]],
+    recipe: recipes.Recipe,
+    output: Output,
+    jobs: int,
+    scratch: Path,
+) -> Iterator[dict[str, Any]]:
+    """The reports of files that are converted side by side, in order.
+
+    Raises
+    ------
+    BrokenExecutor
+        When a process dies, after the reports of what stands before the first unfinished file.
+    """
+    with process_pool(jobs) as pool:
+        futures = [
+            _begun(pool, name, target, recipe, output, scratch / str(place))
+            for place, (name, target) in enumerate(work)
+        ]
+        for (name, target), future in zip(work, futures, strict=True):
+            try:
+                if future is None:
+                    yield _reported(name, recipe, output, target)
+                else:
+                    yield _report(name, target, future.result())
+            except BrokenExecutor:
+                raise
+            except Exception as error:
+                yield _failed(name, error)
+
+
+def _begun(
+    pool: Executor,
+    name: str,
+    target: Path,
+    recipe: recipes.Recipe,
+    output: Output,
+    progress: Path,
+) -> Future[Finished] | None:
+    """A file under way; None for what is done in this process."""
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+        if name == "-" or _same_file(name, target) or not Path(name).is_file():
+            return None
+        wanted = Task(name, name, recipe.document(), output, str(target), str(progress))
+        return pool.submit(run_task, wanted)
+    except (OSError, BrokenExecutor) as error:
+        begun: Future[Finished] = Future()
+        begun.set_exception(error)
+        return begun
 
 
 def _lost(name: str) -> dict[str, Any]:

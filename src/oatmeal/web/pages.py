@@ -9,7 +9,7 @@ from flask import Blueprint, Response, redirect, render_template, request, send_
 from werkzeug.wrappers import Response as AnyResponse
 
 from oatmeal.core.recipe import REST
-from oatmeal.core.recipe.carry import GROUPS
+from oatmeal.core.recipe.carry import GROUPS, STRONGEST
 from oatmeal.core.seeing import measure
 from oatmeal.library import photographs, recipes, series, versions
 from oatmeal.library.framing import framed_size
@@ -41,6 +41,7 @@ def sheet(series_id: int) -> str:
             "steps": step_words(),
             "codes": [asdict(reading) for reading in measure.code_readings()],
             "formats": list(FORMATS),
+            "strongest": round(100 * STRONGEST),
             "recipes": [
                 {"source": one["source"], "name": one["name"]} for one in recipes.listed(session)
             ],

@@ -74,6 +74,4 @@ def _unexpected(error: Exception) -> tuple[AnyResponse | str, int]:
 def _unreached(error: OperationalError) -> tuple[AnyResponse | str, int]:
     """The database is away, full, or chose this one to give way."""
     log.warning("the database at %s: %s", request.path, error.orig)
-    return problem(
-        503, "The database did not take this: it is not stored. It is tried again in a moment."
-    )
+    return problem(503, "The database did not take this: it is not stored. Try again in a moment.")

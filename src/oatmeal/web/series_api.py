@@ -7,6 +7,7 @@ from typing import Any
 from flask import Blueprint, Response, send_file
 
 from oatmeal.core.recipe import from_document
+from oatmeal.core.recipe.carry import STRONGEST
 from oatmeal.library import applying, photographs, versions
 from oatmeal.library.applying import Wish
 from oatmeal.library.errors import Invalid
@@ -34,7 +35,7 @@ def _wish(document: dict[str, Any]) -> Wish:
     if not isinstance(own, list) or not set(own) <= {"exposure", "points"}:
         raise Invalid("own may hold exposure and points.")
     if type(strength) not in (int, float):
-        raise Invalid("strength must be a number from 0 to 1.5.")
+        raise Invalid(f"strength must be a number from 0 to {STRONGEST:g}.")
     return Wish(groups, strength, "exposure" in own, "points" in own)
 
 

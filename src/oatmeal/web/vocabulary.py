@@ -22,7 +22,8 @@ from oatmeal.core.recipe import (
 )
 from oatmeal.core.recipe.curves import SHIPPED as CURVES
 from oatmeal.core.recipe.examples import CHANNEL_STARTS, FORMULA_EXAMPLES
-from oatmeal.core.recipe.mix import Weighing
+from oatmeal.core.recipe.mix import MIN_BAND_NM, MOST_PICKED, Weighing
+from oatmeal.core.recipe.tone import NEAREST_CODES
 from oatmeal.core.recipe.words import BASE_NAMES
 from oatmeal.core.seeing import measure
 from oatmeal.core.seeing.charts import hex_of_hue, plain_chart, zone_codes
@@ -86,6 +87,9 @@ def vocabulary() -> dict[str, Any]:
         "formula_names": [*formula.VARIABLES, *formula.FUNCTIONS],
         "centres": ranges.CENTRES,
         "centre_gap": ranges.MIN_DISTANCE_DEGREES,
+        "band_gap": MIN_BAND_NM,
+        "level_gap": NEAREST_CODES,
+        "most_picked": MOST_PICKED,
         "hues": [hex_of_hue(hue) for hue in range(0, 360, 4)],
         "ranges": list(ranges.NAMES),
         "curves": {name: [list(point) for point in CURVES[name]] for name in CURVES},

@@ -71,6 +71,10 @@ class Region:
         """The rectangle's toned grey, encoded float32."""
         return self.cut(self.pipeline.encoded(wanted))
 
+    def prepared(self, wanted: Recipe | Order) -> NDArray[np.float32]:
+        """The rectangle's linear colour after the Prepare step."""
+        return self.cut(self.pipeline.prepared(wanted))
+
     def codes(self, wanted: Recipe | Order, dtype: Depth = np.uint8) -> NDArray[Any]:
         """The finished grey of the rectangle."""
         return self.cut(self.pipeline.codes(wanted, dtype))

@@ -69,7 +69,7 @@ def rendered(
     reduce = long_side is not None and long_side < max(view.width, view.height)
     reduction = Reduction(view.width, view.height, long_side) if reduce and long_side else None
     out = np.empty((0 if reduction else view.height, view.width), dtype=np.float32)
-    whole = whole_of(view) if order.asks_whole() else None
+    whole = small_of(view, WHOLE_SIDE) if order.asks_whole() else None
     for top in range(0, view.height, STRIP_ROWS):
         rows = min(STRIP_ROWS, view.height - top)
         strip = Region(view, (0, top, view.width, rows), order, whole).encoded(order)
@@ -83,9 +83,9 @@ def rendered(
     return out
 
 
-def whole_of(picture: Picture) -> Pipeline:
-    """A pipeline on the whole of a picture, small enough to be looked at as a whole."""
-    small = proxy(picture, WHOLE_SIDE)
+def small_of(picture: Picture, long_side: int) -> Pipeline:
+    """A pipeline on the whole of a picture, reduced to ``long_side``."""
+    small = proxy(picture, long_side)
     scale = max(small.shape[:2]) / max(picture.width, picture.height)
     return Pipeline(small, auto_guard=picture.auto_guard, scale=scale)
 
@@ -100,22 +100,22 @@ def render_colour(
 
     ``long_side`` reduces it; it is never enlarged. Colours outside sRGB are clipped.
     """
-    order = Order(recipe)
+    order = Order(recipe.plain())
     view = framed(picture, prepare.geometry(order.recipe))
-    longest = max(view.width, view.height)
-    if long_side is not None and long_side < longest:
-        return _coded(Pipeline(proxy(view, long_side)).prepared(order), dtype)
+    if long_side is not None and long_side < max(view.width, view.height):
+        return _coded(small_of(view, long_side).prepared(order), dtype)
     out: NDArray[Any] = np.empty((view.height, view.width, 3), dtype=dtype)
+    whole = small_of(view, WHOLE_SIDE) if order.asks_whole() else None
     for top in range(0, view.height, STRIP_ROWS):
         rows = min(STRIP_ROWS, view.height - top)
-        strip = Pipeline(view.linear(0, top, view.width, rows)).prepared(order)
-        out[top : top + rows] = _coded(strip, dtype)
+        strip = Region(view, (0, top, view.width, rows), order, whole)
+        out[top : top + rows] = _coded(strip.prepared(order), dtype, top)
     return out
 
 
-def _coded(rgb_linear: NDArray[np.float32], dtype: Depth) -> NDArray[Any]:
+def _coded(rgb_linear: NDArray[np.float32], dtype: Depth, top: int = 0) -> NDArray[Any]:
     shown = encode_srgb(np.clip(rgb_linear, 0, 1)).astype(np.float32)
-    return quantised(shown, dtype)
+    return quantised(shown, dtype, dither=dtype is np.uint8, corner=(0, top))
 
 
 def opacity(picture: Picture, recipe: Recipe, long_side: int | None) -> NDArray[Any] | None:

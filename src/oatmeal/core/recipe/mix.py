@@ -8,11 +8,14 @@ from pydantic import Field, model_validator
 
 from oatmeal.core.colour.ranges import CENTRES, MIN_DISTANCE_DEGREES, NAMES
 from oatmeal.core.recipe import formula as formulas
-from oatmeal.core.recipe.parts import Nanometres, Part, Step, Stops
+from oatmeal.core.recipe.parts import VISIBLE_NM, Nanometres, Part, Step, Stops
 from oatmeal.core.recipe.settings import setting
 
 #: The edges of a film or filter stay this far apart.
 MIN_BAND_NM: Final = 10
+
+#: So many colours may be picked.
+MOST_PICKED: Final = 6
 
 Weighing = Literal[
     "luminance", "luma-601", "luma-709", "average", "lightest", "darkest", "middle"
@@ -78,11 +81,11 @@ class Film(Part):
         meaning="2 is two such filters stacked",
     )  # fmt: skip
     film_edges: tuple[Nanometres, Nanometres] | None = setting(
-        "film edges", rest=None, unit="nm", scale="stays", trial=15,
+        "film edges", *VISIBLE_NM, None, unit="nm", scale="stays", trial=15, bound=False,
         meaning="own edges, low and high",
     )  # fmt: skip
     filter_edges: tuple[Nanometres, Nanometres] | None = setting(
-        "filter edges", rest=None, unit="nm", scale="stays", trial=15,
+        "filter edges", *VISIBLE_NM, None, unit="nm", scale="stays", trial=15, bound=False,
         meaning="own edges, low and high",
     )  # fmt: skip
 
@@ -196,7 +199,7 @@ class Picked(Part):
         "{} itself", rest=..., scale="stays", kind="colour", meaning="`#rrggbb`"
     )
     reach: Annotated[float, Field(description="OKLab distance")] = setting(
-        "{} reach", 0.01, 0.3, 0.06, step=0.01, trial=0.02, scale="stays"
+        "{} reach", 0.01, 0.3, 0.06, step=0.005, trial=0.02, scale="stays"
     )
     lift: Stops = setting("{} lift", -4, 4, unit="stops", step=0.1, trial=0.5)
     name: Annotated[str, Field(max_length=80)] = setting(
@@ -220,7 +223,7 @@ class Mix(Step):
         "pale colours", 0, 100, 50.0, group="lifts", trial=20, scale="stays",
         meaning="how far lifts reach into pale colours",
     )  # fmt: skip
-    picked: Annotated[tuple[Picked, ...], Field(max_length=6)] = setting(
+    picked: Annotated[tuple[Picked, ...], Field(max_length=MOST_PICKED)] = setting(
         "picked colours", rest=(), group="picked colours"
     )
     guard: Annotated[float, Field(ge=0, le=100)] | Literal["auto"] = setting(

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, ClassVar, Self
+from typing import Annotated, Any, ClassVar, Final, Self
 
 from pydantic import BaseModel, ConfigDict, Field
 
+#: Light that films and filters are described for.
+VISIBLE_NM: Final = (380, 780)
+
 Stops = Annotated[float, Field(description="stops")]
 Unit = Annotated[float, Field(ge=0, le=1)]
-Nanometres = Annotated[float, Field(ge=380, le=780, description="nm")]
+Nanometres = Annotated[float, Field(ge=VISIBLE_NM[0], le=VISIBLE_NM[1], description="nm")]
 
 
 class Part(BaseModel):

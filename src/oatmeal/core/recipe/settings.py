@@ -289,6 +289,13 @@ class Declared(dict[Path, Setting]):
         number = f"colour {int(key) + 1}" if key.isdecimal() else key
         return one.words.replace("{}", str(named or number))
 
+    def limits(self, path: Path) -> tuple[float, float]:
+        """The lowest and the highest number of a setting; KeyError for what is no number."""
+        one = self[path]
+        if one.low is None or one.high is None:
+            raise KeyError(f"{path} is no number within limits")
+        return one.low, one.high
+
     def of_step(self, step: str, *groups: str) -> tuple[Path, ...]:
         """Paths of a step's own fields, of some groups or of all, in order of declaration."""
         found = [

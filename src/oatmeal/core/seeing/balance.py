@@ -24,7 +24,7 @@ from oatmeal.core import colour
 from oatmeal.core.colour import ranges
 from oatmeal.core.picture import reduced
 from oatmeal.core.pipeline import Pipeline
-from oatmeal.core.recipe import Lifts, Recipe
+from oatmeal.core.recipe import DECLARED, Lifts, Recipe
 from oatmeal.core.seeing.clusters import Clusters
 
 Array = NDArray[np.float64]
@@ -250,6 +250,10 @@ class Balance:
         return Found(found, said(found))
 
 
+#: How far each of the eight lifts may go.
+_ALLOWED: Final = [DECLARED.limits(f"mix.lifts.{name}") for name in ranges.NAMES]
+
+
 def _spread(pull: Array, first: Any, second: Any, count: int) -> Array:
     """What pairs pull at their points, in opposite directions."""
     return np.asarray(
@@ -335,7 +339,7 @@ def separate(
                 weights.T @ (gradient * slope) + moved,
             )
 
-        result = minimize(cost, begun, jac=True, method="L-BFGS-B", bounds=[(-4.0, 4.0)] * 8)
+        result = minimize(cost, begun, jac=True, method="L-BFGS-B", bounds=_ALLOWED)
         if best is None or result.fun < best.fun:
             best = result
     lifts = np.round(best.x, 2)

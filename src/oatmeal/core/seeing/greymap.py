@@ -15,7 +15,7 @@ from oatmeal.core import colour, mix
 from oatmeal.core.colour import ranges
 from oatmeal.core.picture import reduced
 from oatmeal.core.pipeline import Order, Pipeline
-from oatmeal.core.recipe import Lifts, Mix, Picked, Plain, Recipe
+from oatmeal.core.recipe import DECLARED, Lifts, Mix, Picked, Plain, Recipe
 from oatmeal.core.seeing.balance import Found, separate
 from oatmeal.core.seeing.clusters import Clusters, find_clusters
 
@@ -39,7 +39,9 @@ _PLAIN: Final = Plain(kind="plain")
 TRACE_PIXELS: Final = 1500
 
 #: Lifts at which :meth:`GreyMap.trace` reads a range, in stops.
-TRACE_STOPS: Final = tuple(float(stops) for stops in np.arange(-4, 4.01, 0.25))
+TRACE_STOPS: Final = tuple(
+    float(stops) for stops in np.linspace(*DECLARED.limits("mix.lifts.red"), 33)
+)
 
 
 class GreyMap:

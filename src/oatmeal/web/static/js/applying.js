@@ -1,5 +1,6 @@
 // A recipe over the selected frames: what travels, a preview of what changes, one undo for all.
 import { ask, say, sayNext, send } from "./api.js";
+import { clamp } from "./bench/paths.js";
 import { own } from "./library.js";
 import { part } from "./part.js";
 
@@ -9,7 +10,7 @@ const MEMORY = own("taken-recipe");
 const LAST = own("applied-last");
 
 /** The part of the sheet that applies a recipe; needs `chosen` and `series`. */
-export function applying(groups, recipes) {
+export function applying(groups, recipes, strongest) {
   /** @type {import("./part.js").Part<{chosen: number[], series: number, cards: () => HTMLElement[], card: (id: number|string) => HTMLElement}>} */
   const declare = part;
   return declare({
@@ -105,7 +106,7 @@ export function applying(groups, recipes) {
     },
     setStrength(event) {
       const number = Math.round(Number(String(event.target.value).replace(",", ".").replace("%", "")));
-      if (Number.isFinite(number)) this.applyStrength = Math.min(150, Math.max(0, number));
+      if (Number.isFinite(number)) this.applyStrength = clamp(number, 0, strongest);
       event.target.value = this.applyStrength;
       this.planSoon();
     },

@@ -14,7 +14,7 @@ Alpine.data("sheetPage", () => ({
   ...incoming(),
   ...naming(),
   ...selecting(),
-  ...applying(start.groups, start.recipes),
+  ...applying(start.groups, start.recipes, start.strongest),
   ...checking(start.codes),
   ...batching(),
   series: 0,

@@ -24,7 +24,10 @@
  * @property {Object<string, number[]>} channel_starts
  * @property {any[]} formula_examples
  * @property {Object<string, number>} centres
- * @property {number} centre_gap
+ * @property {number} centre_gap degrees between two centres at the least
+ * @property {number} band_gap nm between the edges of a film or filter at the least
+ * @property {number} level_gap codes between black and white of the scale at the least
+ * @property {number} most_picked
  * @property {string[]} hues
  * @property {string[]} ranges
  * @property {Object<string, [number, number][]>} curves

@@ -8,7 +8,6 @@ const TOP = 8;
 const FOOT = 66;
 const FIRST = 380;
 const LAST = 780;
-const NARROWEST = 10;
 const KEYS = { ArrowLeft: -1, ArrowRight: 1, ArrowDown: -1, ArrowUp: 1, PageDown: -10, PageUp: 10 };
 const EDGES = [["film", 0, "film, short end"], ["film", 1, "film, long end"], ["filter", 0, "filter, low edge"], ["filter", 1, "filter, high edge"]];
 
@@ -18,11 +17,11 @@ const atShare = (share) => FOOT - share * (FOOT - TOP);
 
 export class SpectrumStrip {
   /**
-   * @param {HTMLElement} holder @param {string[]} colours of the wavelengths
+   * @param {HTMLElement} holder @param {import("./bench.js").Vocabulary} vocabulary
    * @param {{edges: (which: string, edges: number[]) => void, settle: Function}} heard
    */
-  constructor(holder, colours, heard) {
-    this.colours = colours;
+  constructor(holder, vocabulary, heard) {
+    this.vocabulary = vocabulary;
     this.heard = heard;
     this.edges = { film: [FIRST, LAST], filter: [FIRST, LAST] };
     this.drawing = svg("svg", { viewBox: `0 0 ${WIDTH} ${HEIGHT}`, role: "group", "aria-label": "Spectrum: film and filter" });
@@ -66,7 +65,9 @@ export class SpectrumStrip {
   put(which, end, nm) {
     const edges = [...this.edges[which]];
     const whole = Math.round(nm);
-    edges[end] = end ? clamp(whole, edges[0] + NARROWEST, LAST) : clamp(whole, FIRST, edges[1] - NARROWEST);
+    const { settings, band_gap: gap } = this.vocabulary;
+    const { low, high } = settings[`mix.base:film.${which}_edges`];
+    edges[end] = end ? clamp(whole, edges[0] + gap, high) : clamp(whole, low, edges[1] - gap);
     this.edges[which] = edges;
     this.heard.edges(which, edges);
     this.lay();
@@ -86,7 +87,7 @@ export class SpectrumStrip {
     this.film.setAttribute("d", line.join(""));
     const wide = atNm(FIRST + (film.nm[1] - film.nm[0])) + 0.5;
     this.passed.replaceChildren(...film.nm.map((nm, i) => svg("rect", {
-      x: atNm(nm) - wide / 2, width: wide, y: atShare(film.passed[i]), height: FOOT - atShare(film.passed[i]) + 1, fill: this.colours[i],
+      x: atNm(nm) - wide / 2, width: wide, y: atShare(film.passed[i]), height: FOOT - atShare(film.passed[i]) + 1, fill: this.vocabulary.spectrum[i],
     })));
     this.lay();
   }

@@ -43,7 +43,7 @@ export function filming(bench) {
     },
     /** The spectrum strip is drawn into the place that its base opens. */
     openSpectrum(holder) {
-      bench.parts.spectrum = new SpectrumStrip(holder, bench.vocabulary.spectrum, {
+      bench.parts.spectrum = new SpectrumStrip(holder, bench.vocabulary, {
         edges: (which, edges) => this.filmEdges(which, edges),
         settle: (when) => bench.work.settle(when),
       });

@@ -1,6 +1,7 @@
 // The grey map: columns in hue order; height is the grey that a colour becomes. Picked colours stand
 // at the right, and the foot moves the centres of the ranges.
 import { clamp } from "./paths.js";
+import { within } from "./settings.js";
 import { codeOf, follow, grey, place, set, svg } from "./svg.js";
 
 const WIDTH = 348;
@@ -9,7 +10,7 @@ const TOP = 10;
 const FOOT = 174;
 const STRIP = 184;
 const HEIGHT = 200;
-const KEYS = { ArrowUp: 0.1, ArrowDown: -0.1, PageUp: 0.5, PageDown: -0.5 };
+const KEYS = { ArrowUp: 1, ArrowDown: -1, PageUp: 5, PageDown: -5 };
 const RARE = 0.02;
 const PATIENCE_MS = 2000;
 
@@ -36,6 +37,8 @@ export class GreyMap {
     this.vocabulary = vocabulary;
     this.heard = heard;
     this.names = vocabulary.ranges;
+    /** What is declared of every lift. */
+    this.lift = vocabulary.settings["mix.lifts.red"];
     this.readings = vocabulary.codes;
     this.trace = null;
     this.aim = null;
@@ -92,7 +95,7 @@ export class GreyMap {
     };
     const group = svg("g", {
       class: "column", tabindex: 0, role: "slider", "aria-label": range ? `${name} lift` : `picked colour ${name + 1} lift`,
-      "aria-orientation": "vertical", "aria-valuemin": -4, "aria-valuemax": 4, "data-range": range ? name : `picked-${name}`,
+      "aria-orientation": "vertical", "aria-valuemin": this.lift.low, "aria-valuemax": this.lift.high, "data-range": range ? name : `picked-${name}`,
     }, parts.lane, parts.stem, parts.hollow, parts.full);
     group.addEventListener("pointerdown", (event) => this.drag(name, at, event));
     group.addEventListener("keydown", (event) => this.key(name, event));
@@ -100,7 +103,7 @@ export class GreyMap {
     group.addEventListener("blur", () => this.heard.focus(null));
     group.addEventListener("wheel", (event) => {
       event.preventDefault();
-      this.heard.spin(name, event.deltaY < 0 ? 0.1 : -0.1);
+      this.heard.spin(name, event.deltaY < 0 ? this.lift.step : -this.lift.step);
     }, { passive: false });
     return { name, group, ...parts };
   }
@@ -219,20 +222,20 @@ export class GreyMap {
   /** The lift that brings a column to a height; from the trace once it is here. */
   stopsFor(y, lift, from) {
     const wanted = lightnessAt(y);
-    if (!this.trace?.length) return clamp(lift + (wanted - lightnessAt(from)) / 20, -4, 4);
+    if (!this.trace?.length) return within(this.lift, lift + (wanted - lightnessAt(from)) / 20);
     const points = this.trace;
-    if (wanted <= points[0][1]) return -4;
+    if (wanted <= points[0][1]) return this.lift.low;
     for (let i = 1; i < points.length; i += 1) {
       const [stops, above] = points[i];
       const [before, below] = points[i - 1];
       if (wanted <= above) return before + ((wanted - below) / Math.max(1e-6, above - below)) * (stops - before);
     }
-    return 4;
+    return this.lift.high;
   }
 
   key(name, event) {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
-    if (event.key in KEYS) this.heard.spin(name, KEYS[event.key] * (event.shiftKey ? 0.2 : 1));
+    if (event.key in KEYS) this.heard.spin(name, KEYS[event.key] * this.lift.step * (event.shiftKey ? 0.2 : 1));
     else if (event.key === "Delete" || event.key === "Backspace") this.heard.spin(name, null);
     else return;
     event.preventDefault();

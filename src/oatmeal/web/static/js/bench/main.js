@@ -75,7 +75,7 @@ function build() {
     work.recipe.tone[key] = value;
     work.changing();
   };
-  parts.scale = new Scale(refs.scale, bench.vocabulary.zone_codes, {
+  parts.scale = new Scale(refs.scale, bench.vocabulary, {
     tone: () => work.recipe.tone,
     curve: toneMoved("curve"), levels: toneMoved("levels"), contrast: toneMoved("contrast"), zones: toneMoved("zones"),
     pick: (index) => { tone.pointPicked = index !== null; },

@@ -1,6 +1,7 @@
 // The Mix step: bases, the grey map's columns, balance and separate, the guard.
 import { ask, say } from "../api.js";
 import { clamp, copy, percent, same, words } from "./paths.js";
+import { within } from "./settings.js";
 
 const RARE = 0.02;
 const NOTHING = 0.001;
@@ -51,7 +52,7 @@ export function mixing(bench) {
     },
     lift(name, stops) {
       const { mix } = bench.work.recipe;
-      const kept = clamp(Math.round(stops * 100) / 100, -4, 4);
+      const kept = within(bench.vocabulary.settings["mix.lifts.red"], stops);
       if (typeof name === "string") mix.lifts[name] = kept;
       else mix.picked[name].lift = kept;
       bench.work.changing();

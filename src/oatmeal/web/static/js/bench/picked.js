@@ -3,14 +3,14 @@ import { ask } from "../api.js";
 import { shareWords } from "./mix.js";
 import { copy } from "./paths.js";
 
-const MOST_PICKED = 6;
 const REACH_SHOWN_MS = 3000;
 
 /**
  * Colours taken from the picture, each with a lift of its own.
- * @param {Pick<import("./bench.js").Bench, "frame" | "parts" | "photograph" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "frame" | "parts" | "photograph" | "vocabulary" | "work">} bench
  */
 export function picking(bench) {
+  const { vocabulary } = bench;
   return {
     pickedShares: [],
     reachShown: null,
@@ -19,11 +19,11 @@ export function picking(bench) {
       return bench.work.recipe.mix.picked.map((_, number) => number);
     },
     mayPick() {
-      return bench.work.recipe.mix.picked.length < MOST_PICKED;
+      return bench.work.recipe.mix.picked.length < vocabulary.most_picked;
     },
     async pickAt(place) {
       const found = await ask("POST", `/api/photographs/${bench.photograph.id}/spot`, { recipe: copy(bench.work.recipe), ...place });
-      bench.work.recipe.mix.picked.push({ colour: found.colour, reach: 0.06, lift: 0, name: "", on: true });
+      bench.work.recipe.mix.picked.push({ colour: found.colour, reach: vocabulary.settings["mix.picked.*.reach"].rest, lift: 0, name: "", on: true });
       bench.work.settle();
       this.pickedOpen = bench.work.recipe.mix.picked.length - 1;
       this.showReach(this.pickedOpen);
@@ -61,7 +61,7 @@ export function picking(bench) {
     },
     pickedReach() {
       const one = bench.work.recipe.mix.picked[this.pickedOpen];
-      return one ? one.reach : 0.06;
+      return one?.reach;
     },
     pickedIsOn(number) {
       return Boolean(bench.work.recipe.mix.picked[number]?.on);

@@ -1,6 +1,7 @@
 // Pins: fixed meter readings on the picture.
 import { say } from "../api.js";
 import { clamp, copy } from "./paths.js";
+import { within } from "./settings.js";
 import { follow } from "./svg.js";
 import { nextTick } from "./ticks.js";
 
@@ -12,7 +13,7 @@ const PIN_MOVES = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], Ar
 
 /**
  * Fixed meter readings.
- * @param {Pick<import("./bench.js").Bench, "frame" | "parts" | "photograph" | "root" | "spots" | "version" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "frame" | "parts" | "photograph" | "root" | "spots" | "version" | "vocabulary" | "work">} bench
  */
 export function pinning(bench) {
   const { version } = bench;
@@ -122,7 +123,7 @@ export function pinning(bench) {
         return;
       }
       for (const [name, share] of Object.entries(shares_)) {
-        bench.work.recipe.mix.lifts[name] = clamp(Math.round((bench.work.recipe.mix.lifts[name] + stops * share) * 100) / 100, -4, 4);
+        bench.work.recipe.mix.lifts[name] = within(bench.vocabulary.settings[`mix.lifts.${name}`], bench.work.recipe.mix.lifts[name] + stops * share);
       }
       bench.work.changing();
       bench.work.settle("soon");

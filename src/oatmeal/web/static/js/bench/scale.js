@@ -1,12 +1,12 @@
 // The scale: one drawing with histogram, curve and the handles for black, middle and white.
 import { clamp, words } from "./paths.js";
+import { endWithin, within } from "./settings.js";
 import { follow, place, set, svg } from "./svg.js";
 
 const WIDTH = 348;
 const HEIGHT = 226;
 const PLOT = { left: 9, right: 339, top: 9, foot: 196 };
 const ZONES = ["I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX"];
-const ZONE_STOPS = 2;
 
 /** Where on the foot the grip for contrast stands: beside the middle, where points often are. */
 const GRIP_AT = 0.5625;
@@ -22,12 +22,14 @@ const ofY = (y) => clamp((PLOT.foot - y) / (PLOT.foot - PLOT.top), 0, 1);
 export class Scale {
   /**
    * @param {HTMLElement} holder
-   * @param {number[]} zoneCodes 8-bit codes in the middle of zones I to IX
+   * @param {import("./bench.js").Vocabulary} vocabulary
    * @param {{tone: () => any, curve: Function, levels: Function, zones: Function, contrast: Function, settle: Function, pick: Function}} heard
    */
-  constructor(holder, zoneCodes, heard) {
+  constructor(holder, vocabulary, heard) {
     this.heard = heard;
-    this.zoneCodes = zoneCodes;
+    this.vocabulary = vocabulary;
+    this.settings = vocabulary.settings;
+    this.zoneStops = this.settings["tone.zones.0"].high;
     this.picked = null;
     this.log = false;
     this.drawing = svg("svg", { viewBox: `0 0 ${WIDTH} ${HEIGHT}`, role: "group", "aria-label": "Scale from black to white" });
@@ -74,10 +76,11 @@ export class Scale {
   /** Contrast is the slope: a grip in the middle of the curve turns it. */
   contrastGrip() {
     const mark = svg("path", {
-      class: "grip", d: "M0 -8L5 0L0 8L-5 0Z", tabindex: 0, role: "slider", "aria-label": "contrast", "aria-valuemin": -100, "aria-valuemax": 100,
+      class: "grip", d: "M0 -8L5 0L0 8L-5 0Z", tabindex: 0, role: "slider", "aria-label": "contrast",
+      "aria-valuemin": this.settings["tone.contrast"].low, "aria-valuemax": this.settings["tone.contrast"].high,
     }, svg("title", {}, "Contrast: drag up for more, down for less"));
     const turn = (value) => {
-      this.heard.contrast(clamp(Math.round(value), -100, 100));
+      this.heard.contrast(within(this.settings["tone.contrast"], Math.round(value)));
       this.draw();
     };
     mark.addEventListener("pointerdown", (event) => {
@@ -111,15 +114,15 @@ export class Scale {
   }
 
   zone(name, index) {
-    const x = atX(this.zoneCodes[index] / 255);
+    const x = atX(this.vocabulary.zone_codes[index] / 255);
     const mark = svg("g", {
-      class: "zone", tabindex: 0, role: "slider", "aria-label": `zone ${name}, stops`, "aria-valuemin": -ZONE_STOPS, "aria-valuemax": ZONE_STOPS,
+      class: "zone", tabindex: 0, role: "slider", "aria-label": `zone ${name}, stops`, "aria-valuemin": -this.zoneStops, "aria-valuemax": this.zoneStops,
     }, svg("line", { x1: x, x2: x, y1: atY(0.5) }), svg("circle", { cx: x, r: 7 }), svg("text", { x, "text-anchor": "middle" }, name));
     mark.addEventListener("pointerdown", (event) => {
       if (event.button !== 0) return;
       event.preventDefault();
       mark.focus({ preventScroll: true });
-      follow(mark, event, (next) => this.putZone(index, (ofY(place(this.drawing, next).y) - 0.5) * 2 * ZONE_STOPS), () => this.heard.settle());
+      follow(mark, event, (next) => this.putZone(index, (ofY(place(this.drawing, next).y) - 0.5) * 2 * this.zoneStops), () => this.heard.settle());
     });
     mark.addEventListener("keydown", (event) => {
       if (event.ctrlKey || event.metaKey || event.altKey) return;
@@ -136,15 +139,16 @@ export class Scale {
 
   putZone(index, stops) {
     const zones = [...this.heard.tone().zones];
-    zones[index] = clamp(Math.round(stops * 100) / 100, -ZONE_STOPS, ZONE_STOPS);
+    zones[index] = within(this.settings[`tone.zones.${index}`], stops);
     this.heard.zones(zones);
     this.draw();
   }
 
   handle(name) {
+    const { low, high } = this.settings[`tone.levels.${name}`];
     const mark = svg("path", {
       class: `handle ${name}`, tabindex: 0, role: "slider", "aria-label": `${name} point`,
-      "aria-valuemin": 0, "aria-valuemax": name === "middle" ? 9.99 : 255, d: "M0 2 L7 14 L-7 14 Z",
+      "aria-valuemin": low, "aria-valuemax": high, d: "M0 2 L7 14 L-7 14 Z",
     });
     mark.addEventListener("pointerdown", (event) => {
       if (event.button !== 0) return;
@@ -160,11 +164,10 @@ export class Scale {
   /** Levels with one handle at x (0 to 1 along the foot). */
   levelsAt(name, x) {
     const levels = { ...this.heard.tone().levels };
-    if (name === "black") levels.black = clamp(Math.round(x * 255), 0, levels.white - 1);
-    else if (name === "white") levels.white = clamp(Math.round(x * 255), levels.black + 1, 255);
+    if (name !== "middle") levels[name] = endWithin(this.vocabulary, levels, name, Math.round(x * 255));
     else {
       const part = clamp((x * 255 - levels.black) / (levels.white - levels.black), 0.002, 0.933);
-      levels.middle = clamp(Math.round((Math.log(part) / Math.log(0.5)) * 100) / 100, 0.1, 9.99);
+      levels.middle = within(this.settings["tone.levels.middle"], Math.log(part) / Math.log(0.5));
     }
     return levels;
   }
@@ -173,12 +176,10 @@ export class Scale {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     const levels = { ...this.heard.tone().levels };
     const by = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1, PageUp: 10, PageDown: -10 }[event.key];
-    const rest = { black: 0, middle: 1, white: 255 }[name];
     if (by !== undefined) {
-      if (name === "middle") levels.middle = clamp(Math.round((levels.middle + by * 0.02) * 100) / 100, 0.1, 9.99);
-      else if (name === "black") levels.black = clamp(levels.black + by, 0, levels.white - 1);
-      else levels.white = clamp(levels.white + by, levels.black + 1, 255);
-    } else if (event.key === "Delete" || event.key === "Backspace") levels[name] = rest;
+      if (name === "middle") levels.middle = within(this.settings["tone.levels.middle"], levels.middle + by * 0.02);
+      else levels[name] = endWithin(this.vocabulary, levels, name, levels[name] + by);
+    } else if (event.key === "Delete" || event.key === "Backspace") levels[name] = this.settings[`tone.levels.${name}`].rest;
     else return;
     event.preventDefault();
     event.stopPropagation();
@@ -201,7 +202,7 @@ export class Scale {
       });
     }
     this.heard.tone().zones.forEach((stops, index) => {
-      const y = atY(0.5 + stops / (2 * ZONE_STOPS));
+      const y = atY(0.5 + stops / (2 * this.zoneStops));
       const [stem, knob, label] = this.zones[index].children;
       set(stem, { y2: y });
       set(knob, { cy: y });

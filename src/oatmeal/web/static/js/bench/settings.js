@@ -1,5 +1,7 @@
 // The declared settings, as the server serves them with the page: words, limits, step, rest.
 
+import { clamp } from "./paths.js";
+
 /**
  * @typedef {object} Setting
  * @property {string} words
@@ -56,4 +58,17 @@ export function placesOf(pattern, recipe) {
   const [owner, key] = path.split(".*.");
   const items = owner.split(".").reduce((node, name) => node?.[name], recipe) || {};
   return Object.keys(items).map((item) => `${owner}.${item}.${key}`);
+}
+
+/** A number as far as a setting allows it, to the hundredth. @param {Setting} setting @param {number} number */
+export const within = ({ low, high }, number) => clamp(Math.round(number * 100) / 100, low, high);
+
+/**
+ * Where black or white of the scale may stand: each stops before the other.
+ * @param {import("./bench.js").Vocabulary} vocabulary @param {any} levels
+ * @param {"black"|"white"} name @param {number} code
+ */
+export function endWithin({ settings, level_gap: gap }, levels, name, code) {
+  const { low, high } = settings[`tone.levels.${name}`];
+  return name === "black" ? clamp(code, low, levels.white - gap) : clamp(code, levels.black + gap, high);
 }

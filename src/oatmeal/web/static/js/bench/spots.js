@@ -1,6 +1,7 @@
 // On the picture: drag to lift what is under the pointer, and clicks that pick something.
 import { ask, say } from "../api.js";
-import { clamp, copy } from "./paths.js";
+import { copy } from "./paths.js";
+import { within } from "./settings.js";
 import { follow } from "./svg.js";
 
 const PX_PER_STOP = 90;
@@ -9,9 +10,10 @@ const MOVED_PX = 3;
 
 /**
  * What a press on the picture does, and the drag that lifts what is under the pointer.
- * @param {Pick<import("./bench.js").Bench, "frame" | "parts" | "photograph" | "picked" | "pins" | "sight" | "strips" | "tone" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "frame" | "parts" | "photograph" | "picked" | "pins" | "sight" | "strips" | "tone" | "vocabulary" | "work">} bench
  */
 export function spotting(bench) {
+  const { settings } = bench.vocabulary;
   const shares = (at) => bench.parts.picture.shares(at);
   return {
     mode: "",
@@ -61,7 +63,7 @@ export function spotting(bench) {
       const move = () => {
         if (!spot || !moved) return;
         for (const [name, share] of Object.entries(spot.per_stop)) {
-          bench.work.recipe.mix.lifts[name] = clamp(Math.round((begun[name] + stops * share) * 100) / 100, -4, 4);
+          bench.work.recipe.mix.lifts[name] = within(settings[`mix.lifts.${name}`], begun[name] + stops * share);
         }
         bench.work.changing();
       };

@@ -3,9 +3,6 @@ import { at, clamp, copy, put, words } from "./paths.js";
 import { placesOf } from "./settings.js";
 
 const COUNTS = [5, 7, 9];
-const FIRST_NM = 380;
-const LAST_NM = 780;
-const NARROWEST_NM = 10;
 
 /**
  * Something to try: numbers within limits and a usual step, or named values.
@@ -47,7 +44,7 @@ export function testing(bench) {
     trialsOf(path, one) {
       const { recipe } = bench.work;
       const name = this.trialWords(path, one);
-      if (one.kind === "list") return this.edgeTrials(path, name, one.trial);
+      if (one.kind === "list") return this.edgeTrials(path, name, one);
       if (one.kind === "number") {
         const limits = this.limitsOf(path, one);
         const present = at(recipe, path);
@@ -87,14 +84,15 @@ export function testing(bench) {
       }
       return { low, high, step: one.trial };
     },
-    /** Both edges of a film or filter that has its own. */
-    edgeTrials(path, name, step) {
+    /** Both edges of a film or filter that has its own. @param {string} path @param {string} name @param {import("./settings.js").Setting} one */
+    edgeTrials(path, name, { low: shortest, high: longest, trial: step }) {
       const edges = at(bench.work.recipe, path);
       if (!Array.isArray(edges) || path === "tone.zones") return [];
       const [low, high] = edges;
+      const { band_gap: gap } = vocabulary;
       return [
-        { id: `${path}.0`, words: `${name}, low`, path: `${path}.0`, low: FIRST_NM, high: high - NARROWEST_NM, step },
-        { id: `${path}.1`, words: `${name}, high`, path: `${path}.1`, low: low + NARROWEST_NM, high: LAST_NM, step },
+        { id: `${path}.0`, words: `${name}, low`, path: `${path}.0`, low: shortest, high: high - gap, step },
+        { id: `${path}.1`, words: `${name}, high`, path: `${path}.1`, low: low + gap, high: longest, step },
       ];
     },
     /** The plain conversions, and each base as it was last left. @returns {Trial[]} */
@@ -168,8 +166,8 @@ export function testing(bench) {
     /** Where the label of a band stands on the surround. */
     bandStyle(band) {
       const { picture } = bench.parts;
-      const { count } = { count: this.strip.values.length };
       const { file } = picture;
+      const count = this.strip.values.length;
       const begin = band / count;
       const corner = picture.placeOf({ x: this.strip.upright ? begin * file.width : 0, y: this.strip.upright ? 0 : begin * file.height });
       const other = picture.placeOf({ x: this.strip.upright ? ((band + 1) / count) * file.width : file.width, y: this.strip.upright ? file.height : ((band + 1) / count) * file.height });

@@ -1,6 +1,7 @@
 // The Tone step beyond numbers: the curve, points from the picture, zones, character, the hint about mud.
 import { ask, say } from "../api.js";
 import { clamp, copy, same, typed, words } from "./paths.js";
+import { endWithin } from "./settings.js";
 import { nextTick } from "./ticks.js";
 
 const EMPTY_END = 0.002;
@@ -56,8 +57,7 @@ export function toning(bench) {
       try {
         const { code } = await bench.spots.spotAt(at);
         const { levels } = bench.work.recipe.tone;
-        if (which === "black") levels.black = clamp(code, 0, levels.white - 1);
-        else levels.white = clamp(code, levels.black + 1, 255);
+        levels[which] = endWithin(bench.vocabulary, levels, which, code);
         bench.work.settle();
       } catch (problem) {
         bench.frame.waiting = false;

@@ -1,7 +1,7 @@
 // Values of the recipe: shown, typed, slid, nudged and put back to rest, as each setting is declared.
 import { say } from "../api.js";
 import { at, clamp, copy, put, same, typed, words } from "./paths.js";
-import { declared } from "./settings.js";
+import { declared, within } from "./settings.js";
 
 const CHANNELS = ["red", "green", "blue"];
 const ROUND = 1000;
@@ -35,7 +35,7 @@ export function valuing(bench) {
       const base = bench.work.recipe.mix.base;
       const channel = path.slice(9);
       if (base.kind === "channels" && base.hold_total && path.startsWith("mix.base.") && CHANNELS.includes(channel)) {
-        bench.work.recipe.mix.base = { ...base, ...holdTotal(base, channel, value) };
+        bench.work.recipe.mix.base = { ...base, ...holdTotal(base, channel, value, declaration) };
       } else put(bench.work.recipe, path, value);
     },
     slide(event) {
@@ -63,10 +63,11 @@ export function valuing(bench) {
     /** Why a number cannot be taken beside its neighbours, or false. */
     refused(path, number) {
       const { black, white, out_black: darkest, out_white: lightest } = bench.work.recipe.tone.levels;
-      if (path.endsWith("levels.black") && number > white - 1) return "Black must stay below white.";
-      if (path.endsWith("levels.white") && number < black + 1) return "White must stay above black.";
-      if (path.endsWith("out_black") && number > lightest - 1) return "The darkest tone must stay below the lightest.";
-      if (path.endsWith("out_white") && number < darkest + 1) return "The lightest tone must stay above the darkest.";
+      const { level_gap: gap } = vocabulary;
+      if (path.endsWith("levels.black") && number > white - gap) return "Black must stay below white.";
+      if (path.endsWith("levels.white") && number < black + gap) return "White must stay above black.";
+      if (path.endsWith("out_black") && number > lightest - gap) return "The darkest printed must stay below the lightest printed.";
+      if (path.endsWith("out_white") && number < darkest + gap) return "The lightest printed must stay above the darkest printed.";
       return false;
     },
     nudge(event) {
@@ -110,12 +111,12 @@ export function valuing(bench) {
 }
 
 /** The three channels with one of them moved and the sum held at 100 %, the others in proportion. */
-function holdTotal(base, moved, value) {
+function holdTotal(base, moved, value, declaration) {
   const [first, second] = CHANNELS.filter((name) => name !== moved);
   const left = 100 - value;
   const sum = base[first] + base[second];
   const share = Math.abs(sum) < 0.01 ? 0.5 : base[first] / sum;
-  const one = clamp(Math.round(left * share * 100) / 100, -300, 300);
-  const other = clamp(Math.round((left - one) * 100) / 100, -300, 300);
+  const one = within(declaration(`mix.base.${first}`), left * share);
+  const other = within(declaration(`mix.base.${second}`), left - one);
   return { [moved]: value, [first]: one, [second]: other };
 }
