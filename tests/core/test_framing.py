@@ -10,7 +10,7 @@ from oatmeal.core import prepare
 from oatmeal.core.colour import decode_srgb
 from oatmeal.core.picture import AS_TAKEN, ArrayPicture, Turn, framed, proxy
 from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region, opacity, render, render_colour
-from oatmeal.core.recipe import read
+from oatmeal.core.recipe import REST, read
 
 RGB = decode_srgb(codes(150, 230, 16) / 65535).astype(np.float32)
 ALPHA = codes(150, 230)[..., 0]
@@ -57,3 +57,14 @@ def test_everything_rendered_is_that_of_the_turned_file(quarters, monkeypatch):
     whole = Pipeline(proxy(view, WHOLE_SIDE))
     part = Region(view, (10, 20, 60, 50), RECIPE, whole).codes(RECIPE).astype(int)
     assert np.abs(part - expected[0][20:70, 10:70]).max() <= 1
+
+
+def test_the_colour_beside_a_file_is_dithered_from_finer_light_and_keeps_what_are_codes():
+    slow = np.repeat(np.linspace(0.2, 0.21, 300, dtype=np.float32)[None, :, None], 700, 0)
+    light = ArrayPicture(np.repeat(decode_srgb(slow).astype(np.float32), 3, axis=2))
+    found = render_colour(light, REST).astype(float)
+    assert np.abs(found.mean(axis=(0, 2)) / 255 - slow[0, :, 0]).max() < 0.1 / 255
+    codes = np.arange(256, dtype=np.uint8).reshape(16, 16)
+    exact = np.repeat(codes[..., None], 3, axis=2)
+    same = ArrayPicture(decode_srgb(exact / 255).astype(np.float32))
+    assert np.array_equal(render_colour(same, REST), exact)
