@@ -336,7 +336,7 @@ def _begun(
         target.parent.mkdir(parents=True, exist_ok=True)
         if name == "-" or _same_file(name, target) or not Path(name).is_file():
             return None
-        wanted = Task(name, name, recipe.document(), output, str(target), str(progress))
+        wanted = Task(name, "", name, recipe.document(), output, str(target), str(progress))
         return pool.submit(run_task, wanted)
     except (OSError, BrokenExecutor) as error:
         begun: Future[Finished] = Future()

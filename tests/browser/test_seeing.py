@@ -430,8 +430,8 @@ def test_a_colour_lift_that_the_second_finger_calls_off(bench, page):
 def test_recipe_documents_stay_whole_through_the_history(bench):
     """What a step keeps is the recipe itself, not a difference."""
     with bench.database.session() as session:
-        first = versions.save(session, 1, 1, {"mix": {"lifts": {"red": 1}}})
-        versions.save(session, 1, first["revision"], {"tone": {"contrast": 20}})
+        first = versions.save(session, 1, 1, from_document({"mix": {"lifts": {"red": 1}}}))
+        versions.save(session, 1, first["revision"], from_document({"tone": {"contrast": 20}}))
         steps = [history.recipe(session, 1, step["id"]) for step in history.listed(session, 1)]
     assert steps[0] == from_document({"tone": {"contrast": 20}})
     assert steps[1] == from_document({"mix": {"lifts": {"red": 1}}})

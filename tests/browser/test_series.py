@@ -10,6 +10,7 @@ import pytest
 from playwright.sync_api import expect
 from samples import DEMO
 
+from oatmeal.core.recipe import from_document
 from oatmeal.exports import task
 from oatmeal.exports.runner import Runner
 from oatmeal.library import photographs, versions
@@ -24,7 +25,7 @@ LOOK = {"mix": {"lifts": {"blue": -1.5, "red": 0.5}}, "tone": {"contrast": 20}}
 def sheet(desk, page):
     desk.begin(*FILES)
     with desk.database.session() as session:
-        versions.save(session, 1, 1, LOOK)
+        versions.save(session, 1, 1, from_document(LOOK))
     page.goto(f"{desk.live}/series/1")
     return desk
 
@@ -112,7 +113,7 @@ def test_a_recipe_over_a_selection_with_preview_and_one_undo(sheet, page):
 
 def test_the_check_marks_what_stands_out_and_sorts(sheet, page):
     with sheet.database.session() as session:
-        versions.save(session, 2, 1, {"tone": {"exposure": 3}})
+        versions.save(session, 2, 1, from_document({"tone": {"exposure": 3}}))
     page.reload()
     page.get_by_role("button", name="Check").click()
     expect(page.locator(".check [role=status]")).to_contain_text("stand out")

@@ -116,7 +116,7 @@ def test_a_failed_file_says_why_and_can_be_tried_again(frames, runner, store):
     runner.wake()
     wait(frames)
     assert states(frames) == ["failed", "done", "done"]
-    assert batch_of(frames)["jobs"][0]["error"].startswith("DSC_1.png")
+    assert batch_of(frames)["jobs"][0]["error"].startswith("The original of DSC_1.png")
     hidden.rename(original)
     assert frames.send("POST", "/api/exports/1/retry").json["count"] == 1
     runner.wake()
@@ -230,7 +230,7 @@ def test_metadata_kept_place_free_and_none(tmp_path):
 def test_the_original_or_the_colour_picture_beside_it(frames, runner, store):
     runner.start()
     for number, beside in enumerate(("original", "colour"), start=1):
-        start(frames, photographs=[1], pattern="{title}", beside=beside, long_side=None)
+        start(frames, photographs=[1], pattern="{title}", beside=beside)
         runner.wake()
         wait(frames, number)
         packed = zipfile.ZipFile(io.BytesIO(frames.client.get(f"/exports/{number}.zip").data))

@@ -17,6 +17,7 @@ from oatmeal.library.desk import Desk
 from oatmeal.library.framing import framed_size
 from oatmeal.library.proxies import Proxies
 from oatmeal.library.requests import Request, Strip
+from oatmeal.library.store import Original
 from oatmeal.photofile.decode import Limits, decode
 from oatmeal.photofile.encode import Output
 
@@ -29,7 +30,7 @@ LIFTED = read('{"mix": {"lifts": {"blue": -1}}, "tone": {"clarity": 40, "detail"
 def desk(store):
     with store.receive([FOG.read_bytes()], "fog.jpg", 10**9) as received:
         store.keep(received, ".jpg")
-    return Desk(received.sha256, ".jpg", SIZE, Proxies(store, Limits()))
+    return Desk(Original(received.sha256, ".jpg", "a.jpg"), SIZE, Proxies(store, Limits()))
 
 
 def grey(frame):

@@ -11,7 +11,7 @@ from samples import codes, write_png
 from oatmeal.core.picture import proxy
 from oatmeal.library.importing import title_of
 from oatmeal.library.proxies import BENCH_SIDE, SHEET_SIDE, Proxies
-from oatmeal.library.store import FileStore
+from oatmeal.library.store import FileStore, Original
 from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.errors import TooLarge
 
@@ -42,11 +42,12 @@ def test_the_cache_may_be_deleted_at_any_time(store, tmp_path):
     proxies = Proxies(store, Limits())
     with store.receive([source.read_bytes()], "in.png", 10**8) as received:
         store.keep(received, ".png")
-    first = proxies.read(received.sha256, ".png", SHEET_SIDE)
+    original = Original(received.sha256, ".png", "in.png")
+    first = proxies.read(original, SHEET_SIDE)
     shutil.rmtree(store.cache)
-    assert np.array_equal(proxies.read(received.sha256, ".png", SHEET_SIDE), first)
-    large = proxies.read(received.sha256, ".png", BENCH_SIDE)
-    exact = proxy(proxies.decode(received.sha256, ".png"), BENCH_SIDE)
+    assert np.array_equal(proxies.read(original, SHEET_SIDE), first)
+    large = proxies.read(original, BENCH_SIDE)
+    exact = proxy(proxies.decode(original), BENCH_SIDE)
     assert np.allclose(large, exact, rtol=1e-3, atol=1e-6)
 
 
@@ -55,10 +56,11 @@ def test_a_damaged_copy_is_made_again(store, tmp_path):
     proxies = Proxies(store, Limits())
     with store.receive([source.read_bytes()], "in.png", 10**8) as received:
         store.keep(received, ".png")
-    first = proxies.read(received.sha256, ".png", SHEET_SIDE)
+    original = Original(received.sha256, ".png", "in.png")
+    first = proxies.read(original, SHEET_SIDE)
     for path in store.cache.rglob("*.npy"):
         path.write_bytes(path.read_bytes()[:50])
-    assert np.array_equal(proxies.read(received.sha256, ".png", SHEET_SIDE), first)
+    assert np.array_equal(proxies.read(original, SHEET_SIDE), first)
 
 
 def test_the_cache_drops_what_was_longest_unused(tmp_path):

@@ -5,14 +5,14 @@ import threading
 import pytest
 from sqlalchemy import func, select
 
-from oatmeal.core.recipe import RecipeError
+from oatmeal.core.recipe import RecipeError, from_document
 from oatmeal.library import history, photographs, versions
 from oatmeal.library.errors import Behind, Invalid, Missing
 from oatmeal.library.models import HistoryStep
 
 
 def red(stops):
-    return {"oatmeal": 1, "mix": {"lifts": {"red": stops}}}
+    return from_document({"oatmeal": 1, "mix": {"lifts": {"red": stops}}})
 
 
 def lift(state):
@@ -99,7 +99,7 @@ def test_of_two_at_the_same_moment_one_wins(act):
 def test_bad_and_unbuilt_recipes_are_refused_and_nothing_changes(act):
     for document in ({"mix": {"lifts": {"red": 9}}}, {"areas": [{}]}, None):
         with pytest.raises(RecipeError):
-            act(versions.save, 1, document)
+            act(versions.save, 1, from_document(document))
     assert act.state()["revision"] == 1
 
 

@@ -247,6 +247,7 @@ def task_of(job: ExportJob, store: FileStore, limits: Limits) -> Task:
     photograph = job.photograph
     return Task(
         source=str(store.original(photograph.sha256, photograph.suffix)),
+        sha256=photograph.sha256,
         name=photograph.file_name,
         recipe=job.recipe,
         output=Output(**job.batch.output),

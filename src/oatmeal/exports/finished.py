@@ -16,7 +16,7 @@ from oatmeal.exports.convert import write_picture
 from oatmeal.library.errors import Invalid
 from oatmeal.library.framing import framed_size
 from oatmeal.library.models import Photograph
-from oatmeal.library.store import FileStore
+from oatmeal.library.store import FileStore, is_filled
 from oatmeal.library.workbench import Workbench
 from oatmeal.photofile.encode import SUFFIX_OF, Output
 
@@ -68,7 +68,7 @@ def finished_file(
     folder = store.cache / photograph.sha256[:2]
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"{photograph.sha256}-export-{mark}{suffix}"
-    if not path.exists():
+    if not is_filled(path):
         write_picture(workbench.desk(photograph).source(), recipe, output, path)
         store.trim_cache()
     size = framed_size(photograph, recipe)

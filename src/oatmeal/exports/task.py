@@ -14,6 +14,7 @@ from typing import Any, Final
 
 from oatmeal.core.recipe import from_document
 from oatmeal.exports.convert import Finished, convert_file
+from oatmeal.library.store import check
 from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.encode import Output
 
@@ -32,6 +33,8 @@ class Task:
     ----------
     source : str
         Path of the original.
+    sha256 : str
+        What its content must be; empty for a file that is in no library.
     name : str
         What to call it in messages.
     recipe : dict
@@ -46,6 +49,7 @@ class Task:
     """
 
     source: str
+    sha256: str
     name: str
     recipe: dict[str, Any]
     output: Output
@@ -60,11 +64,13 @@ def run(task: Task) -> Finished:
     Raises
     ------
     PhotoFileError
-        When the original cannot be read or the file not be written.
+        When the original is lost or cannot be read, or the file cannot be written.
     Cancelled
     """
     progress, cancel = Path(task.progress), Path(task.progress + ".cancel")
     try:
+        if task.sha256:
+            check(Path(task.source), task.sha256, task.name)
         return convert_file(
             Path(task.source),
             from_document(task.recipe),

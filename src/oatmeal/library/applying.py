@@ -42,6 +42,15 @@ class Wish:
     own_points: bool = False
 
 
+@dataclass(frozen=True)
+class Frame:
+    """A planned recipe: the version, the revision that it was planned on, the recipe."""
+
+    version: int
+    revision: int
+    recipe: Recipe
+
+
 def plan(
     session: Session, small: Small, source: str, photograph_ids: Sequence[int], wish: Wish
 ) -> list[dict[str, Any]]:
@@ -104,7 +113,7 @@ def _mean(session: Session, small: Small, source: str, recipe: Recipe) -> float:
 
 
 def apply(
-    session: Session, frames: Sequence[dict[str, Any]], words: str
+    session: Session, frames: Sequence[Frame], words: str
 ) -> tuple[list[dict[str, int]], list[int]]:
     """Store planned recipes, one undo step each, with ``words`` before what changed.
 
@@ -117,22 +126,27 @@ def apply(
     """
     done: list[dict[str, int]] = []
     left = []
-    for frame in frames:
-        number = frame["version"]
+    # whoever applies to the same versions locks them in the same order
+    for frame in sorted(frames, key=lambda frame: frame.version):
         try:
             state = versions.save(
-                session, number, frame["revision"], frame["recipe"], because=words
+                session, frame.version, frame.revision, frame.recipe, because=words
             )
         except Behind:
-            left.append(number)
+            left.append(frame.version)
             continue
-        if state["revision"] != frame["revision"]:
-            done.append({"version": number, "step": state["head"]})
+        if state["revision"] != frame.revision:
+            done.append({"version": frame.version, "step": state["head"]})
     return done, left
 
 
-def undo(session: Session, done: Sequence[dict[str, int]]) -> list[int]:
+def undo(session: Session, done: Sequence[tuple[int, int]]) -> list[int]:
     """Take back what :func:`apply` did, where nothing was done on top of it.
+
+    Parameters
+    ----------
+    done : sequence of (int, int)
+        Versions, and the step that was applied to each.
 
     Returns
     -------
@@ -140,10 +154,10 @@ def undo(session: Session, done: Sequence[dict[str, int]]) -> list[int]:
         Versions that were changed since; they stay as they are.
     """
     left = []
-    for entry in done:
-        version = versions.get(session, entry["version"], lock=True)
-        step = session.get(HistoryStep, entry["step"])
-        if version.head_id != entry["step"] or step is None or step.parent_id is None:
+    for number, applied in sorted(done):
+        version = versions.get(session, number, lock=True)
+        step = session.get(HistoryStep, applied)
+        if version.head_id != applied or step is None or step.parent_id is None:
             left.append(version.id)
             continue
         versions.move(session, version, session.get_one(HistoryStep, step.parent_id))

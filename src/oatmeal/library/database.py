@@ -2,22 +2,39 @@
 
 from __future__ import annotations
 
+import random
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, Final, TypeVar
 
 from alembic import command
 from alembic.config import Config
 from sqlalchemy import create_engine, event
 from sqlalchemy.engine import Engine
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 #: A request waits so many seconds for a database that is being started again.
-PATIENCE_S = 8.0
+PATIENCE_S: Final = 8.0
+
+
+#: Pauses before what gave way is tried again, in seconds.
+_PAUSES_S: Final = (0.01, 0.05, 0.2, 0.5)
+
+#: MariaDB's numbers for what gave way: deadlock found, and waited too long for a lock.
+_GAVE_WAY: Final = (1213, 1205)
+
+_Result = TypeVar("_Result")
+
+
+def gave_way(error: OperationalError) -> bool:
+    """True if a transaction was rolled back in favour of another, and may simply be repeated."""
+    arguments: tuple[Any, ...] = getattr(error.orig, "args", ())
+    return arguments[:1] != () and arguments[0] in _GAVE_WAY
 
 
 def _patiently(dialect: Any, record: Any, arguments: Any, options: Any) -> Any:
@@ -61,6 +78,25 @@ class Database:
         """A session that commits when the block ends well and rolls back otherwise."""
         with self._sessions.begin() as session:
             yield session
+
+    def repeated(self, work: Callable[[], _Result]) -> _Result:
+        """Do ``work`` again where the database chose its transaction to give way to another.
+
+        That happens when two lock rows in opposite order; nothing of the work is stored then.
+
+        Parameters
+        ----------
+        work : callable
+            Opens its own session, and may be called several times.
+        """
+        for pause_s in _PAUSES_S:
+            try:
+                return work()
+            except OperationalError as error:
+                if not gave_way(error):
+                    raise
+                time.sleep(pause_s * random.uniform(0.5, 1.5))
+        return work()
 
     def close(self) -> None:
         """Close all connections."""

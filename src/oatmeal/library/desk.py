@@ -31,6 +31,7 @@ from oatmeal.library.errors import Invalid
 from oatmeal.library.figures import Figures, layer
 from oatmeal.library.proxies import BENCH_SIDE, Proxies
 from oatmeal.library.requests import MAX_REGION_PIXELS, Frame, Request, Strip
+from oatmeal.library.store import Original
 from oatmeal.photofile.decode import SourcePicture
 
 #: Sizes held ready of each view, and views of each photograph.
@@ -98,22 +99,22 @@ class Desk:
 
     Parameters
     ----------
-    sha256, suffix : str
-        Its original in the file store.
+    original : Original
+        Its file in the store.
     size : (width, height)
         Of the original, upright.
     proxies : Proxies
         Where its reduced copies come from.
     """
 
-    def __init__(self, sha256: str, suffix: str, size: tuple[int, int], proxies: Proxies) -> None:
-        self._file = (sha256, suffix)
+    def __init__(self, original: Original, size: tuple[int, int], proxies: Proxies) -> None:
+        self._original = original
         self._size = size
         self._proxies = proxies
         self._lock = threading.Lock()
         self._decoding = threading.Lock()
-        guard = proxies.auto_guard(sha256, suffix)
-        self._copy = ArrayPicture(proxies.read(sha256, suffix, BENCH_SIDE), guard)
+        guard = proxies.auto_guard(original)
+        self._copy = ArrayPicture(proxies.read(original, BENCH_SIDE), guard)
         self._views: OrderedDict[Geometry, View] = OrderedDict()
         self._source: SourcePicture | None = None
 
@@ -210,7 +211,7 @@ class Desk:
         """The file's own pixels, decoded once; frames of the copies go on meanwhile."""
         with self._decoding:
             if self._source is None:
-                self._source = self._proxies.decode(*self._file)
+                self._source = self._proxies.decode(self._original)
             return self._source
 
     def prepare_source(self) -> None:

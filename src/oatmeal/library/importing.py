@@ -18,7 +18,7 @@ from oatmeal.library.errors import Missing
 from oatmeal.library.models import HistoryStep, Photograph, Series, Version
 from oatmeal.library.proxies import Proxies
 from oatmeal.library.reading import Reader, Reading, shared_reader
-from oatmeal.library.store import FileStore
+from oatmeal.library.store import FileStore, Received, is_whole
 from oatmeal.photofile import metadata, rawfile
 from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.encode import SUFFIX_OF
@@ -65,15 +65,25 @@ class Importer:
             with self.database.session() as session:
                 there = _same(session, series_id, received.sha256)
             if there is not None:
+                self._mend(there, received)
                 return there
             reading = self.reader.read(received.path, name, self.limits)
             suffix = _suffix(name, reading.format)
-            photograph = _record(name, received.sha256, received.size, suffix, reading, caption)
             self.store.keep(received, suffix)
             self.proxies.adopt(received.sha256, reading.copies)
-        with self.database.session() as session:
-            there = _append(session, series_id, photograph)
-        return there or photograph
+
+        def recorded() -> Photograph:
+            photograph = _record(name, received.sha256, received.size, suffix, reading, caption)
+            with self.database.session() as session:
+                return _append(session, series_id, photograph) or photograph
+
+        return self.database.repeated(recorded)
+
+    def _mend(self, there: Photograph, received: Received) -> None:
+        """Put back the original of a photograph that is in the series, where it was lost."""
+        if not is_whole(self.store.original(there.sha256, there.suffix), there.sha256):
+            self.store.keep(received, there.suffix)
+            there.note = f"The original of “{there.title}” was lost or damaged; it is put back."
 
 
 def _same(session: Session, series_id: int, sha256: str) -> Photograph | None:

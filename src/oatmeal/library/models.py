@@ -9,6 +9,8 @@ from sqlalchemy import JSON, BigInteger, ForeignKey, Integer, String, Text
 from sqlalchemy.dialects.mysql import DATETIME
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+from oatmeal.library.store import Original
+
 
 def now() -> datetime:
     """The present moment in UTC, as stored."""
@@ -74,6 +76,11 @@ class Photograph(Base):
         foreign_keys="Version.photograph_id",
         order_by="Version.position, Version.id",
     )
+
+    @property
+    def original(self) -> Original:
+        """The file that was taken in."""
+        return Original(self.sha256, self.suffix, self.file_name)
 
     @property
     def shown(self) -> Version:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.picture import proxy, reduced
-from oatmeal.library.store import FileStore
+from oatmeal.library.store import FileStore, Original
 from oatmeal.photofile import compression
 from oatmeal.photofile.decode import Limits, SourcePicture, decode
 
@@ -48,25 +48,25 @@ class Proxies:
             target.parent.mkdir(parents=True, exist_ok=True)
             os.replace(path, target)
 
-    def read(self, sha256: str, suffix: str, side: int) -> NDArray[np.float32]:
+    def read(self, original: Original, side: int) -> NDArray[np.float32]:
         """Linear colour, float32 ``(H, W, 3)``; made again if the cache was deleted."""
-        path = self._store.cache / sha256[:2] / _name(sha256, side)
+        path = self._store.cache / original.sha256[:2] / _name(original.sha256, side)
         try:
             return _load(path)
         except (OSError, ValueError, EOFError):
             path.unlink(missing_ok=True)
-            self.prepare(sha256, self.decode(sha256, suffix))
+            self.prepare(original.sha256, self.decode(original))
             return _load(path)
 
-    def decode(self, sha256: str, suffix: str) -> SourcePicture:
-        """The original at its full size."""
-        return decode(self._store.original(sha256, suffix), limits=self._limits)
+    def decode(self, original: Original) -> SourcePicture:
+        """The original at its full size; raises :class:`Lost` if it is not what was taken in."""
+        return decode(self._store.checked(original), original.name, self._limits)
 
-    def auto_guard(self, sha256: str, suffix: str) -> float:
+    def auto_guard(self, original: Original) -> float:
         """Strength of the guard that the original's compression asks for."""
-        if suffix != ".jpg":
+        if original.suffix != ".jpg":
             return 0.0
-        return compression.auto_guard(self._store.original(sha256, suffix))
+        return compression.auto_guard(self._store.original(original.sha256, original.suffix))
 
 
 def copies(picture: SourcePicture) -> dict[int, NDArray[np.float16]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
@@ -89,7 +90,7 @@ def get(session: Session, source: str) -> Named:
         if one is None:
             raise Missing("There is no shipped recipe of this name.")
         return Named(one.name, one.recipe, one.groups)
-    if kind not in ("saved", "version") or not name.isdecimal():
+    if kind not in ("saved", "version") or not re.fullmatch(r"[0-9]{1,10}", name):
         raise Invalid("A source is saved:, shipped: or version: and what it names.")
     if kind == "saved":
         saved = _own(session, int(name))
@@ -99,18 +100,18 @@ def get(session: Session, source: str) -> Named:
 
 
 def save(
-    session: Session, name: str, document: object, groups: Collection[str] = ALL_GROUPS
+    session: Session, name: str, recipe: Recipe, groups: Collection[str] = ALL_GROUPS
 ) -> dict[str, Any]:
     """Keep a recipe, or some groups of its settings, under a name.
 
     Raises
     ------
     RecipeError
-        With the paths of what is wrong with it.
+        When it asks for what is not built yet.
     Invalid
         For a name that cannot be used, or nothing to keep.
     """
-    recipe = require_built(from_document(document))
+    require_built(recipe)
     wanted = [group for group in ALL_GROUPS if group in groups]
     if not wanted:
         raise Invalid("Choose what the recipe should hold.")
@@ -169,7 +170,7 @@ def use(session: Session, source: str, version_id: int, revision: int) -> dict[s
     named = get(session, source)
     present = versions.recipe_of(versions.get(session, version_id))
     after = carried(named.recipe, present, named.groups)
-    return versions.save(session, version_id, revision, after.document(), because=named.name)
+    return versions.save(session, version_id, revision, after, because=named.name)
 
 
 def _own(session: Session, saved_id: int) -> SavedRecipe:

@@ -108,12 +108,12 @@ class Small:
         return recipe.model_copy(update={"tone": tone})
 
     def _read(self, photograph: Photograph) -> NDArray[np.float32]:
-        return self._proxies.read(photograph.sha256, photograph.suffix, SHEET_SIDE)
+        return self._proxies.read(photograph.original, SHEET_SIDE)
 
     def _pipeline(self, photograph: Photograph, recipe: Recipe) -> Pipeline:
         """On the photograph as the recipe frames it."""
         geometry = prepare.geometry(recipe.effective())
-        guard = self._proxies.auto_guard(photograph.sha256, photograph.suffix)
+        guard = self._proxies.auto_guard(photograph.original)
         rgb = proxy(framed(ArrayPicture(self._read(photograph), guard), geometry), SHEET_SIDE)
         scale = max(rgb.shape[:2]) / max(framed_size(photograph, recipe))
         return Pipeline(rgb, auto_guard=guard, scale=scale)

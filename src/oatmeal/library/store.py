@@ -7,10 +7,28 @@ import os
 import tempfile
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO, cast
 
-from oatmeal.photofile.errors import PhotoFileError, TooLarge
+from oatmeal.photofile.errors import Lost, PhotoFileError, TooLarge
+
+
+@dataclass(frozen=True)
+class Original:
+    """A file that was taken in.
+
+    Attributes
+    ----------
+    sha256, suffix : str
+        Its content, and the end of its name in the store.
+    name : str
+        What its owner calls it.
+    """
+
+    sha256: str
+    suffix: str
+    name: str
 
 
 class FileStore:
@@ -70,10 +88,13 @@ class FileStore:
                     left.unlink(missing_ok=True)
 
     def keep(self, received: Received, suffix: str) -> Path:
-        """Move a received file to the originals; the same content is kept once."""
+        """Move a received file to the originals; the same content is kept once.
+
+        What lies there under its name and is not what it should be is replaced.
+        """
         path = self.original(received.sha256, suffix)
         path.parent.mkdir(parents=True, exist_ok=True)
-        if not path.exists():
+        if not is_whole(path, received.sha256):
             os.chmod(received.path, 0o444)
             os.replace(received.path, path)
             _sync_folder(path.parent)
@@ -82,6 +103,12 @@ class FileStore:
     def original(self, sha256: str, suffix: str) -> Path:
         """Where the original with this content lies."""
         return self.originals / sha256[:2] / (sha256 + suffix)
+
+    def checked(self, original: Original) -> Path:
+        """Where an original lies, after a look at its content; raises :class:`Lost`."""
+        path = self.original(original.sha256, original.suffix)
+        check(path, original.sha256, original.name)
+        return path
 
     def cached(self, name: str, make: Callable[[BinaryIO], None]) -> Path:
         """A file of the cache, made now if it is not there.
@@ -94,7 +121,7 @@ class FileStore:
             Writes the content.
         """
         path = self.cache / name[:2] / name
-        if path.exists():
+        if is_filled(path):
             os.utime(path)
             return path
         path.parent.mkdir(parents=True, exist_ok=True)
@@ -102,6 +129,7 @@ class FileStore:
             try:
                 make(cast(BinaryIO, file))
                 file.flush()
+                os.fsync(file.fileno())  # or a power cut may leave the name without the content
                 os.replace(file.name, path)
             except BaseException:
                 Path(file.name).unlink(missing_ok=True)
@@ -117,6 +145,33 @@ class FileStore:
                 break
             path.unlink(missing_ok=True)
             total -= status.st_size
+
+
+def is_filled(path: Path) -> bool:
+    """True for a file that is there and not empty."""
+    try:
+        return path.stat().st_size > 0
+    except OSError:
+        return False
+
+
+def is_whole(path: Path, sha256: str) -> bool:
+    """True for a file that is there and has this content."""
+    try:
+        with path.open("rb") as file:
+            return hashlib.file_digest(file, "sha256").hexdigest() == sha256
+    except OSError:
+        return False
+
+
+def check(path: Path, sha256: str, name: str) -> None:
+    """Raise :class:`Lost` unless the original at ``path`` is what was taken in as ``name``."""
+    if not is_whole(path, sha256):
+        found = "damaged" if path.exists() else "missing"
+        raise Lost(
+            f"The original of {name} in Oatmeal's folder is {found}: add the same file to its "
+            "series once more, and it is put back."
+        )
 
 
 class Received:

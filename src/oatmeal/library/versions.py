@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from typing import Any, Final
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -14,10 +15,13 @@ from oatmeal.library.errors import Behind, Invalid, Missing
 from oatmeal.library.models import HistoryStep, Photograph, Version, now
 
 #: A version has this many pins at the most.
-MAX_PINS = 8
+MAX_PINS: Final = 8
+
+#: A label of a pin has this many characters at the most.
+LONGEST_LABEL: Final = 40
 
 #: The words of a step name at most this many changes.
-_SPOKEN_CHANGES = 3
+_SPOKEN_CHANGES: Final = 3
 
 
 def get(session: Session, version_id: int, *, lock: bool = False) -> Version:
@@ -63,7 +67,7 @@ def state(session: Session, version: Version) -> dict[str, Any]:
 
 
 def save(
-    session: Session, version_id: int, revision: int, document: object, because: str = ""
+    session: Session, version_id: int, revision: int, recipe: Recipe, because: str = ""
 ) -> dict[str, Any]:
     """Store a recipe as one undo step.
 
@@ -71,8 +75,6 @@ def save(
     ----------
     revision : int
         The revision that the change was made on.
-    document : object
-        The recipe's JSON document.
     because : str
         Why, put before what changed in the words of the step.
 
@@ -81,9 +83,9 @@ def save(
     Behind
         When the version has moved on; nothing is stored.
     RecipeError
-        When the recipe cannot be used.
+        When the recipe asks for what is not built yet.
     """
-    recipe = require_built(from_document(document))
+    require_built(recipe)
     version = get(session, version_id, lock=True)
     present = recipe_of(version)
     if version.revision != revision and present != recipe:
@@ -217,24 +219,24 @@ def show(session: Session, version_id: int) -> Version:
     return version
 
 
-def pin(session: Session, version_id: int, revision: int, pins: object) -> dict[str, Any]:
+def pin(
+    session: Session, version_id: int, revision: int, pins: Sequence[dict[str, Any]]
+) -> dict[str, Any]:
     """Replace the pins of a version; returns its new state.
 
     Parameters
     ----------
     revision : int
         The revision that the change was made on.
-    pins : object
-        A list of up to eight ``{"x": 0 to 1, "y": 0 to 1, "label": text}``.
+    pins : sequence of dict
+        Up to eight ``{"x": 0 to 1, "y": 0 to 1, "label": text}``.
 
     Raises
     ------
     Behind
         When the version has moved on and has other pins; nothing is stored.
     """
-    if not isinstance(pins, list) or len(pins) > MAX_PINS:
-        raise Invalid(f"There can be {MAX_PINS} pins at the most.")
-    wanted = [_pin(entry) for entry in pins]
+    wanted = list(pins)
     version = get(session, version_id, lock=True)
     if wanted == (version.pins or []):
         return state(session, version)
@@ -244,16 +246,6 @@ def pin(session: Session, version_id: int, revision: int, pins: object) -> dict[
     version.revision += 1
     session.flush()
     return state(session, version)
-
-
-def _pin(entry: object) -> dict[str, Any]:
-    if not isinstance(entry, dict):
-        raise Invalid("A pin has a place and a label.")
-    x, y, label = entry.get("x"), entry.get("y"), entry.get("label", "")
-    placed = all(isinstance(share, int | float) and 0 <= share <= 1 for share in (x, y))
-    if not placed or not isinstance(label, str) or len(label) > 40:
-        raise Invalid("A pin lies inside the picture and has a label of up to 40 characters.")
-    return {"x": x, "y": y, "label": label}
 
 
 def locked(session: Session, version_id: int, revision: int) -> Version:

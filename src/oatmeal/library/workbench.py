@@ -29,7 +29,7 @@ class Workbench:
         if desk is None:
             # outside the lock: the desks in use go on meanwhile
             size = (photograph.width, photograph.height)
-            desk = Desk(photograph.sha256, photograph.suffix, size, self._proxies)
+            desk = Desk(photograph.original, size, self._proxies)
         with self._lock:
             desk = self._desks.setdefault(photograph.sha256, desk)
             self._desks.move_to_end(photograph.sha256)

@@ -17,5 +17,9 @@ class Damaged(PhotoFileError):
     """A picture that is truncated or broken."""
 
 
+class Lost(PhotoFileError):
+    """An original that the library kept and that is not there, or not as it was taken in."""
+
+
 class TooLarge(PhotoFileError):
     """A picture beyond the limits on bytes or pixels."""

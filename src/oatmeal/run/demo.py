@@ -9,6 +9,7 @@ from pathlib import Path
 
 from sqlalchemy import select
 
+from oatmeal.core.recipe import from_document
 from oatmeal.library import photographs, series, versions
 from oatmeal.library.database import Database
 from oatmeal.library.importing import Importer
@@ -48,6 +49,7 @@ def load(database: Database, importer: Importer, home: Path, step: Step) -> None
                 photographs.rename(session, photograph.id, entry["title"])
                 version = photographs.get(session, photograph.id).shown
                 if "recipe" in entry:
-                    versions.save(session, version.id, version.revision, entry["recipe"])
+                    recipe = from_document(entry["recipe"])
+                    versions.save(session, version.id, version.revision, recipe)
                     versions.rename(session, version.id, entry["version"])
     marker.write_text("The demo series was loaded; remove this file to load it again.\n")

@@ -9,7 +9,8 @@ from flask import Blueprint, request
 
 from oatmeal.library import photographs, series
 from oatmeal.photofile.errors import TooLarge
-from oatmeal.web.parsing import Reply, body, numbers, text
+from oatmeal.web import bodies
+from oatmeal.web.parsing import Reply, takes
 from oatmeal.web.services import services
 
 api = Blueprint("api", __name__, url_prefix="/api")
@@ -18,18 +19,18 @@ _CHUNK = 1 << 20
 
 
 @api.post("/series")
-def create_series() -> Reply:
-    name = text(body(), "name")
+@takes(bodies.Name)
+def create_series(wanted: bodies.Name) -> Reply:
     with services().database.session() as session:
-        made = series.create(session, name)
+        made = series.create(session, wanted.name)
         return {"id": made.id, "name": made.name}
 
 
 @api.patch("/series/<int:series_id>")
-def rename_series(series_id: int) -> Reply:
-    name = text(body(), "name")
+@takes(bodies.Name)
+def rename_series(series_id: int, wanted: bodies.Name) -> Reply:
     with services().database.session() as session:
-        return {"id": series_id, "name": series.rename(session, series_id, name).name}
+        return {"id": series_id, "name": series.rename(session, series_id, wanted.name).name}
 
 
 @api.delete("/series/<int:series_id>")
@@ -66,32 +67,32 @@ def _chunks() -> Iterator[bytes]:
 
 
 @api.put("/series/<int:series_id>/order")
-def order_photographs(series_id: int) -> Reply:
-    wanted = numbers(body(), "photographs")
+@takes(bodies.Photographs)
+def order_photographs(series_id: int, wanted: bodies.Photographs) -> Reply:
     with services().database.session() as session:
-        photographs.reorder(session, series_id, wanted)
+        photographs.reorder(session, series_id, wanted.photographs)
     return {"id": series_id}
 
 
 @api.patch("/photographs/<int:photograph_id>")
-def rename_photograph(photograph_id: int) -> Reply:
-    title = text(body(), "title")
+@takes(bodies.Title)
+def rename_photograph(photograph_id: int, wanted: bodies.Title) -> Reply:
     with services().database.session() as session:
-        renamed = photographs.rename(session, photograph_id, title)
+        renamed = photographs.rename(session, photograph_id, wanted.title)
         return {"id": photograph_id, "title": renamed.title}
 
 
 @api.post("/photographs/remove")
-def remove_photographs() -> Reply:
-    wanted = numbers(body(), "photographs")
+@takes(bodies.Photographs)
+def remove_photographs(wanted: bodies.Photographs) -> Reply:
     with services().database.session() as session:
-        photographs.remove(session, wanted)
-    return {"photographs": wanted}
+        photographs.remove(session, wanted.photographs)
+    return {"photographs": wanted.photographs}
 
 
 @api.post("/photographs/restore")
-def restore_photographs() -> Reply:
-    wanted = numbers(body(), "photographs")
+@takes(bodies.Photographs)
+def restore_photographs(wanted: bodies.Photographs) -> Reply:
     with services().database.session() as session:
-        photographs.restore(session, wanted)
-    return {"photographs": wanted}
+        photographs.restore(session, wanted.photographs)
+    return {"photographs": wanted.photographs}

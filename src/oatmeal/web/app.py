@@ -10,7 +10,9 @@ from urllib.parse import urlsplit
 
 from flask import Flask, Response, abort, request
 from flask.json.provider import DefaultJSONProvider
+from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import CSRFProtect
+from werkzeug.routing import IntegerConverter
 
 from oatmeal.exports.runner import Runner, executor_for
 from oatmeal.library.database import Database
@@ -28,7 +30,7 @@ from oatmeal.web.pages import pages
 from oatmeal.web.recipe_api import recipe_api
 from oatmeal.web.rendering import rendering
 from oatmeal.web.series_api import series_api
-from oatmeal.web.services import Services
+from oatmeal.web.services import Services, services
 from oatmeal.web.version_api import version_api
 
 #: Everything a page needs comes from this server; nothing inline, nothing framed.
@@ -47,9 +49,27 @@ ACCEPTED = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".avif", ".heic",
 _BLUEPRINTS: Final = (pages, api, version_api, series_api, export_api, recipe_api, rendering)
 
 
+class _Number(IntegerConverter):
+    """A number in an address, as far as a column can hold it."""
+
+    regex = "[0-9]{1,10}"
+
+
+class _Application(Flask):
+    """Requests whose transaction gave way to another are done again."""
+
+    def dispatch_request(self) -> ResponseReturnValue:
+        """Call the view; see :meth:`oatmeal.library.database.Database.repeated`."""
+        view = super().dispatch_request
+        if request.content_length and not request.is_json:
+            return view()  # what was sent is used up; whoever takes in files repeats itself
+        return services().database.repeated(view)
+
+
 def create_app(database: Database, store: FileStore, settings: Settings) -> Flask:
     """Build the application on a migrated database and a file store."""
-    app = Flask(__name__, static_folder=None)
+    app = _Application(__name__, static_folder=None)
+    app.url_map.converters["int"] = _Number
     assets.register(app)
     secret = _secret(settings.home)
     library = hashlib.sha256(f"library {secret}".encode()).hexdigest()[:12]

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from flask import Blueprint, Response, render_template, send_file
 
 from oatmeal.exports import archive, batches
-from oatmeal.exports.finished import USUAL_PATTERN
 from oatmeal.library.errors import Missing
-from oatmeal.web.parsing import Reply, body, numbers, output_of, text
+from oatmeal.web import bodies
+from oatmeal.web.parsing import Reply, takes
 from oatmeal.web.services import services
 
 export_api = Blueprint("exports", __name__)
@@ -30,28 +28,23 @@ def list_exports() -> Reply:
 
 
 @export_api.post("/api/exports")
-def create_export() -> Reply:
-    """Ask for finished files: ``{photographs, pattern?}`` and the form of the files."""
-    document = body()
-    wanted, output = numbers(document, "photographs"), output_of(document)
+@takes(bodies.Batch)
+def create_export(wanted: bodies.Batch) -> Reply:
+    """Ask for finished files."""
     with services().database.session() as session:
-        batch = batches.create(session, wanted, output, _pattern(document))
+        batch = batches.create(session, wanted.photographs, wanted.output, wanted.pattern)
         made = {"id": batch.id, "count": len(batch.jobs)}
     services().runner.wake()
     return made
 
 
 @export_api.post("/api/exports/names")
-def example_names() -> Reply:
+@takes(bodies.Batch)
+def example_names(wanted: bodies.Batch) -> Reply:
     """The names that files would get."""
-    document = body()
-    wanted, output = numbers(document, "photographs"), output_of(document)
     with services().database.session() as session:
-        return {"names": batches.names(session, wanted, _pattern(document), output)}
-
-
-def _pattern(document: dict[str, Any]) -> str:
-    return text({"pattern": USUAL_PATTERN} | document, "pattern")
+        found = batches.names(session, wanted.photographs, wanted.pattern, wanted.output)
+    return {"names": found}
 
 
 @export_api.post("/api/exports/<int:batch_id>/cancel")

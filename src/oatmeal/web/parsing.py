@@ -1,13 +1,17 @@
-"""Reading requests: JSON bodies and what may be in them, refused with a sentence."""
+"""Reading requests: bodies become models at the edge, or are refused with a sentence."""
 
 from __future__ import annotations
 
-from typing import Any, Final
+import functools
+from collections.abc import Callable, Mapping
+from typing import Any, Final, TypeVar
 
 from flask import request
+from pydantic import BaseModel, ValidationError
+from pydantic_core import ErrorDetails
 
+from oatmeal.core.recipe import RecipeError
 from oatmeal.library.errors import Invalid
-from oatmeal.photofile.encode import Output
 
 #: A JSON body is refused above this size.
 MAX_JSON_BYTES: Final = 8_000_000
@@ -15,63 +19,95 @@ MAX_JSON_BYTES: Final = 8_000_000
 #: What the API answers.
 Reply = dict[str, Any]
 
+_View = TypeVar("_View", bound=Callable[..., Any])
+_Model = TypeVar("_Model", bound=BaseModel)
 
-def body() -> dict[str, Any]:
-    """The request's JSON object; raises :class:`Invalid`."""
+#: What a value must be, by pydantic's name for the problem; more than one name begins alike.
+_MUST_BE: Final = {
+    "int_": "a whole number", "string_type": "a text", "list_type": "a list",
+    "tuple_type": "a list", "dict_type": "an object", "model_": "an object",
+    "float_": "a number", "finite_number": "a number", "bool_": "true or false",
+}  # fmt: skip
+
+
+def takes(model: type[BaseModel]) -> Callable[[_View], _View]:
+    """Give a view its request's body as the argument ``wanted``, an instance of ``model``.
+
+    The model can be found again as the view's attribute ``takes``.
+
+    Raises
+    ------
+    Invalid
+        From the view, for a body that does not fit, with a sentence that names the place.
+    RecipeError
+        From the view, for a recipe in it that cannot be used.
+    """
+
+    def with_body(view: _View) -> _View:
+        @functools.wraps(view)
+        def called(*args: Any, **kwargs: Any) -> Any:
+            return view(*args, wanted=_body(model), **kwargs)
+
+        called.takes = model  # type: ignore[attr-defined]
+        return called  # type: ignore[return-value]
+
+    return with_body
+
+
+def query(model: type[_Model], values: Mapping[str, str]) -> _Model:
+    """The same for what stands behind the question mark of an address."""
+    try:
+        return model.model_validate_strings(dict(values))
+    except ValidationError as error:
+        raise refused(error) from error
+
+
+def _body(model: type[_Model]) -> _Model:
     if (request.content_length or 0) > MAX_JSON_BYTES:
         raise Invalid("The request is larger than 8 MB.")
-    document = request.get_json(silent=True)
-    if not isinstance(document, dict):
+    data = request.get_data()
+    if data and not request.is_json:
         raise Invalid("The request must be a JSON object.")
-    return document
+    try:
+        return model.model_validate_json(data or b"{}")
+    except ValidationError as error:
+        raise refused(error) from error
 
 
-def text(document: dict[str, Any], key: str) -> str:
-    """A text of the request."""
-    value = document.get(key)
-    if not isinstance(value, str):
-        raise Invalid(f"{key} must be a text.")
-    return value
+def refused(error: ValidationError) -> Exception:
+    """What to raise: a recipe's own problems, or a sentence on the first that does not fit."""
+    found = error.errors(include_url=False)
+    for one in found:
+        inner = one.get("ctx", {}).get("error")
+        if isinstance(inner, RecipeError):
+            return inner
+    return Invalid(_sentence(found[0]))
 
 
-def number(document: dict[str, Any], key: str) -> int:
-    """A whole number of the request."""
-    value = document.get(key)
-    if type(value) is not int:
-        raise Invalid(f"{key} must be a whole number.")
-    return value
-
-
-def numbers(document: dict[str, Any], key: str) -> list[int]:
-    """A list of whole numbers of the request."""
-    value = document.get(key)
-    if not isinstance(value, list) or any(type(item) is not int for item in value):
-        raise Invalid(f"{key} must be a list of whole numbers.")
-    return value
-
-
-def share(value: Any) -> float:
-    """A number from 0 to 1: a place along one side of a picture."""
-    if type(value) not in (int, float) or not 0 <= value <= 1:
-        raise Invalid("A place is two numbers from 0 to 1.")
-    return float(value)
-
-
-def output_of(document: dict[str, Any]) -> Output:
-    """The wanted form; raises PhotoFileError with what is wrong, or :class:`Invalid`."""
-    size = document.get("size") or None
-    chosen = document.get("format", "jpeg")
-    if not isinstance(chosen, str):
-        raise Invalid("format must be a text.")
-    return Output(
-        chosen,
-        number({"depth": 8} | document, "depth"),
-        str(document.get("channels", "grey")),
-        number({"quality": 92} | document, "quality"),
-        number(document, "size") if size is not None else None,
-        str(document.get("metadata", "keep")),
-        number({"resolution": 300} | document, "resolution"),
-        str(document.get("sharpen", "off")),
-        number({"sharpen_amount": 50} | document, "sharpen_amount"),
-        str(document.get("beside", "nothing")),
-    )
+def _sentence(found: ErrorDetails) -> str:
+    kind, limits = found["type"], found.get("ctx", {})
+    place = "".join(
+        f"[{part}]" if isinstance(part, int) else f".{part}" for part in found["loc"]
+    ).lstrip(".")
+    if kind == "json_invalid":
+        return "The request is no JSON that can be read."
+    if kind == "model_type":
+        return "The request must be a JSON object."
+    if kind == "missing":
+        return f"{place} is missing."
+    if kind == "extra_forbidden":
+        return f"There is nothing called {place[:60]} here."
+    for begins, words in _MUST_BE.items():
+        if kind.startswith(begins):
+            return f"{place} must be {words}."
+    if kind == "literal_error":
+        return f"{place} may be {limits['expected']}."
+    if kind in ("greater_than_equal", "less_than_equal"):
+        bound = limits.get("ge", limits.get("le"))
+        return f"{place} must be {bound:g} at the {'least' if 'ge' in limits else 'most'}."
+    if kind in ("too_long", "too_short", "string_too_long"):
+        bound = limits.get("max_length", limits.get("min_length"))
+        what = "characters" if kind == "string_too_long" else "entries"
+        few = "least" if kind == "too_short" else "most"
+        return f"{place} may have {bound} {what} at the {few}."
+    return f"{place} cannot be used: {found['msg'][:1].lower()}{found['msg'][1:]}."

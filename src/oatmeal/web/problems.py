@@ -49,7 +49,7 @@ def _behind(error: Behind) -> tuple[AnyResponse | str, int]:
 
 def _recipe_problem(error: RecipeError) -> tuple[AnyResponse | str, int]:
     found = [asdict(item) for item in error.problems]
-    return problem(422, f"The recipe cannot be used: {error}", problems=found)
+    return problem(422, f"The recipe cannot be used: {error}.", problems=found)
 
 
 def _expired(error: CSRFError) -> tuple[AnyResponse | str, int]:

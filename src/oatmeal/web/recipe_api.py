@@ -11,8 +11,8 @@ from flask import Blueprint, Response, render_template, request, send_file
 
 from oatmeal.core.recipe import carry, read
 from oatmeal.library import photographs, recipes, series, versions
-from oatmeal.library.errors import Invalid
-from oatmeal.web.parsing import Reply, body, number, text
+from oatmeal.web import bodies
+from oatmeal.web.parsing import Reply, takes
 from oatmeal.web.services import services
 
 recipe_api = Blueprint("recipes", __name__)
@@ -57,43 +57,39 @@ def list_recipes() -> Reply:
 
 
 @recipe_api.post("/api/recipes")
-def save_recipe() -> Reply:
-    """Keep a recipe: ``{name, recipe, groups?}``."""
-    document = body()
-    groups = document.get("groups", list(recipes.ALL_GROUPS))
-    if not isinstance(groups, list):
-        raise Invalid("groups must be a list of names.")
+@takes(bodies.Keep)
+def save_recipe(wanted: bodies.Keep) -> Reply:
+    """Keep a recipe."""
     with services().database.session() as session:
-        return recipes.save(session, text(document, "name"), document.get("recipe"), groups)
+        return recipes.save(session, wanted.name, wanted.recipe, wanted.groups)
 
 
 @recipe_api.post("/api/recipes/file")
-def take_in_recipe() -> Reply:
-    """Keep a recipe from a file: ``{file, text}``; it is named by itself or by the file."""
-    document = body()
-    recipe = read(text(document, "text"))
-    name = recipe.name or re.sub(r"\.json$", "", text(document, "file"), flags=re.IGNORECASE)
+@takes(bodies.File)
+def take_in_recipe(wanted: bodies.File) -> Reply:
+    """Keep a recipe from a file; it is named by itself or by the file."""
+    recipe = read(wanted.text)
+    name = recipe.name or re.sub(r"\.json$", "", wanted.file, flags=re.IGNORECASE)
     with services().database.session() as session:
-        return recipes.save(session, name, recipe.document())
+        return recipes.save(session, name, recipe)
 
 
 @recipe_api.patch("/api/recipes/<int:saved_id>")
-def describe_recipe(saved_id: int) -> Reply:
+@takes(bodies.Describing)
+def describe_recipe(saved_id: int, wanted: bodies.Describing) -> Reply:
     """Change ``name``, ``note`` or ``tags``."""
-    document = body()
-    texts = {key: text(document, key) for key in ("name", "note", "tags") if key in document}
+    texts = wanted.model_dump(exclude_none=True)
     with services().database.session() as session:
         return recipes.describe(session, saved_id, **texts)
 
 
 @recipe_api.put("/api/recipes/at-import")
-def choose_at_import() -> Reply:
-    """What new photographs begin with: ``{id}``, or none without."""
-    document = body()
-    wanted = number(document, "id") if document.get("id") is not None else None
+@takes(bodies.AtImport)
+def choose_at_import(wanted: bodies.AtImport) -> Reply:
+    """What new photographs begin with."""
     with services().database.session() as session:
-        recipes.choose_at_import(session, wanted)
-    return {"id": wanted}
+        recipes.choose_at_import(session, wanted.id)
+    return {"id": wanted.id}
 
 
 @recipe_api.delete("/api/recipes/<int:saved_id>")
@@ -111,12 +107,11 @@ def restore_recipe(saved_id: int) -> Reply:
 
 
 @recipe_api.post("/api/versions/<int:version_id>/use")
-def use_recipe(version_id: int) -> Reply:
-    """Apply a recipe to a version: ``{source, revision}``."""
-    document = body()
-    source, revision = text(document, "source"), number(document, "revision")
+@takes(bodies.Using)
+def use_recipe(version_id: int, wanted: bodies.Using) -> Reply:
+    """Apply a recipe to a version."""
     with services().database.session() as session:
-        return recipes.use(session, source, version_id, revision)
+        return recipes.use(session, wanted.source, version_id, wanted.revision)
 
 
 @recipe_api.get("/recipes/file")

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from flask import Blueprint
 
-from oatmeal.core.recipe import from_document, words
+from oatmeal.core.recipe import words
 from oatmeal.library import history, photographs, versions
-from oatmeal.web.parsing import Reply, body, number, numbers, text
+from oatmeal.web import bodies
+from oatmeal.web.parsing import Reply, takes
 from oatmeal.web.services import services
 
 version_api = Blueprint("versions", __name__, url_prefix="/api")
@@ -21,10 +20,10 @@ def list_versions(photograph_id: int) -> Reply:
 
 
 @version_api.put("/photographs/<int:photograph_id>/versions")
-def order_versions(photograph_id: int) -> Reply:
-    wanted = numbers(body(), "versions")
+@takes(bodies.Versions)
+def order_versions(photograph_id: int, wanted: bodies.Versions) -> Reply:
     with services().database.session() as session:
-        versions.reorder(session, photograph_id, wanted)
+        versions.reorder(session, photograph_id, wanted.versions)
         return {"versions": versions.listed(photographs.get(session, photograph_id))}
 
 
@@ -35,10 +34,10 @@ def version_state(version_id: int) -> Reply:
 
 
 @version_api.patch("/versions/<int:version_id>")
-def rename_version(version_id: int) -> Reply:
-    name = text(body(), "name")
+@takes(bodies.Name)
+def rename_version(version_id: int, wanted: bodies.Name) -> Reply:
     with services().database.session() as session:
-        return {"id": version_id, "name": versions.rename(session, version_id, name).name}
+        return {"id": version_id, "name": versions.rename(session, version_id, wanted.name).name}
 
 
 @version_api.delete("/versions/<int:version_id>")
@@ -68,33 +67,32 @@ def show_version(version_id: int) -> Reply:
 
 
 @version_api.put("/versions/<int:version_id>/pins")
-def pin_version(version_id: int) -> Reply:
-    document = body()
-    revision = number(document, "revision")
+@takes(bodies.Pins)
+def pin_version(version_id: int, wanted: bodies.Pins) -> Reply:
+    pins = [pin.model_dump() for pin in wanted.pins]
     with services().database.session() as session:
-        return versions.pin(session, version_id, revision, document.get("pins"))
+        return versions.pin(session, version_id, wanted.revision, pins)
 
 
 @version_api.put("/versions/<int:version_id>/recipe")
-def save_recipe(version_id: int) -> Reply:
-    document = body()
-    revision = number(document, "revision")
+@takes(bodies.Saving)
+def save_recipe(version_id: int, wanted: bodies.Saving) -> Reply:
     with services().database.session() as session:
-        return versions.save(session, version_id, revision, document.get("recipe"))
+        return versions.save(session, version_id, wanted.revision, wanted.recipe)
 
 
 @version_api.post("/versions/<int:version_id>/undo")
-def undo(version_id: int) -> Reply:
-    revision = number(body(), "revision")
+@takes(bodies.Revision)
+def undo(version_id: int, wanted: bodies.Revision) -> Reply:
     with services().database.session() as session:
-        return versions.undo(session, version_id, revision)
+        return versions.undo(session, version_id, wanted.revision)
 
 
 @version_api.post("/versions/<int:version_id>/redo")
-def redo(version_id: int) -> Reply:
-    revision = number(body(), "revision")
+@takes(bodies.Revision)
+def redo(version_id: int, wanted: bodies.Revision) -> Reply:
     with services().database.session() as session:
-        return versions.redo(session, version_id, revision)
+        return versions.redo(session, version_id, wanted.revision)
 
 
 @version_api.get("/versions/<int:version_id>/history")
@@ -111,25 +109,24 @@ def history_step(version_id: int, step_id: int) -> Reply:
 
 
 @version_api.patch("/versions/<int:version_id>/history/<int:step_id>")
-def keep_state(version_id: int, step_id: int) -> Reply:
+@takes(bodies.Keeping)
+def keep_state(version_id: int, step_id: int, wanted: bodies.Keeping) -> Reply:
     """Keep the state after a step under a name; an empty name lets it go."""
-    name = text(body(), "kept")
     with services().database.session() as session:
-        return {"id": step_id, "kept": history.keep(session, version_id, step_id, name).kept}
+        step = history.keep(session, version_id, step_id, wanted.kept)
+        return {"id": step_id, "kept": step.kept}
 
 
 @version_api.post("/versions/<int:version_id>/go")
-def go(version_id: int) -> Reply:
+@takes(bodies.Going)
+def go(version_id: int, wanted: bodies.Going) -> Reply:
     """Let any step of the history be in force."""
-    document = body()
-    revision, step_id = number(document, "revision"), number(document, "step")
     with services().database.session() as session:
-        return history.go(session, version_id, revision, step_id)
+        return history.go(session, version_id, wanted.revision, wanted.step)
 
 
 @version_api.post("/differences")
-def differences() -> dict[str, Any]:
+@takes(bodies.Differing)
+def differences(wanted: bodies.Differing) -> Reply:
     """What differs between two recipes, in words."""
-    document = body()
-    before, after = (from_document(document.get(key)) for key in ("before", "after"))
-    return {"words": words.changes(before, after)}
+    return {"words": words.changes(wanted.before, wanted.after)}

@@ -1,6 +1,6 @@
 // The bench: puts its parts together and lets them hear of each other.
 import Alpine from "../common.js";
-import { send } from "../api.js";
+import { say, send } from "../api.js";
 import { comparing } from "./compare.js";
 import { filming } from "./films.js";
 import { formulating } from "./formula.js";
@@ -24,6 +24,9 @@ import { toning } from "./tone.js";
 import { valuing } from "./values.js";
 import { versioning } from "./versions.js";
 import { working } from "./work.js";
+
+/** The server understood, and will not do it. */
+const REFUSED = 422;
 
 const start = JSON.parse(document.getElementById("start").textContent);
 
@@ -96,7 +99,9 @@ Alpine.data("bench", () => ({
     window.addEventListener("pagehide", () => { frame.rememberLook(); work.settleNow(); });
     window.addEventListener("focus", () => parts.saver.check());
     document.addEventListener("visibilitychange", () => document.hidden || parts.saver.check());
-    send("POST", `/api/photographs/${bench.photograph.id}/ready`, {}).catch(() => {});
+    send("POST", `/api/photographs/${bench.photograph.id}/ready`, {}).catch((problem) => {
+      if (problem.status === REFUSED) say(problem.message); // its original is lost; the copies still show it
+    });
     this.$nextTick(() => refs.surround.focus({ preventScroll: true }));
   },
 }));

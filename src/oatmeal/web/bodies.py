@@ -1,0 +1,290 @@
+"""What requests may hold: one model for each kind of body.
+
+A view names its model with :func:`oatmeal.web.parsing.takes`; whatever does not fit is refused
+there, with a sentence, before the view begins.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Final, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, PlainValidator
+
+from oatmeal.core.colour import ranges
+from oatmeal.core.recipe import Recipe, from_document
+from oatmeal.core.recipe.carry import STRONGEST
+from oatmeal.core.seeing.points import BUDGET
+from oatmeal.exports.finished import USUAL_PATTERN
+from oatmeal.library.applying import MOST_FRAMES
+from oatmeal.library.recipes import ALL_GROUPS
+from oatmeal.library.requests import LAYERS
+from oatmeal.library.versions import LONGEST_LABEL, MAX_PINS
+from oatmeal.photofile.encode import Output
+
+#: Ids and revisions are columns of 32 bits.
+_MOST: Final = 2**31 - 1
+
+Number = Annotated[int, Field(ge=0, le=_MOST)]
+Numbers = Annotated[list[Number], Field(max_length=100_000)]
+Share = Annotated[float, Field(ge=0, le=1)]
+Place = tuple[Share, Share]
+Colour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")]
+
+#: A whole recipe; what is wrong inside is told as for a recipe file.
+Wanted = Annotated[Recipe, PlainValidator(from_document, json_schema_input_type=Recipe)]
+
+
+class Body(BaseModel):
+    """A JSON object with these keys and no others; numbers are numbers, texts are texts."""
+
+    model_config = ConfigDict(strict=True, extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+class Nothing(Body):
+    """An empty object, or no body at all."""
+
+
+class Name(Body):
+    """``{name}``."""
+
+    name: str
+
+
+class Title(Body):
+    """``{title}``."""
+
+    title: str
+
+
+class Photographs(Body):
+    """``{photographs}``, by their numbers."""
+
+    photographs: Numbers
+
+
+class Versions(Body):
+    """``{versions}``, by their numbers."""
+
+    versions: Numbers
+
+
+class Revision(Body):
+    """``{revision}`` that the page holds."""
+
+    revision: Number
+
+
+class Saving(Revision):
+    """A recipe to be stored."""
+
+    recipe: Wanted
+
+
+class Pin(Body):
+    """A fixed meter reading."""
+
+    x: Share
+    y: Share
+    label: Annotated[str, Field(max_length=LONGEST_LABEL)] = ""
+
+
+class Pins(Revision):
+    """The pins of a version."""
+
+    pins: Annotated[list[Pin], Field(max_length=MAX_PINS)]
+
+
+class Going(Revision):
+    """A step of the history that shall be in force."""
+
+    step: Number
+
+
+class Keeping(Body):
+    """A name under which a state is kept; an empty one lets it go."""
+
+    kept: str
+
+
+class Differing(Body):
+    """Two recipes."""
+
+    before: Wanted
+    after: Wanted
+
+
+class Band(Body):
+    """A test strip: a setting and the value of each band."""
+
+    path: Annotated[str, Field(max_length=200)]
+    values: list[Any]
+    upright: bool = True
+
+
+class Wish(Body):
+    """A frame."""
+
+    recipe: Wanted
+    side: int
+    layers: list[Literal[LAYERS]] = ["grey"]  # type: ignore[valid-type]
+    region: tuple[int, int, int, int] | None = None
+    trace: int | Literal[ranges.NAMES] | None = None  # type: ignore[valid-type]
+    touched: Place | int | None = None
+    strip: Band | None = None
+    pins: Annotated[list[Place], Field(max_length=MAX_PINS)] = []
+
+
+class Of(Body):
+    """A recipe alone."""
+
+    recipe: Wanted
+
+
+class Spot(Of):
+    """A place in the picture."""
+
+    x: Share
+    y: Share
+
+
+class Balance(Of):
+    """How strongly colours are parted."""
+
+    strength: Annotated[float, Field(ge=0, le=100)] = 70
+
+
+class Points(Of):
+    """How much may clip, in percent."""
+
+    budget: Annotated[float, Field(ge=0, le=5)] = 100 * BUDGET
+
+
+class Pair(Of):
+    """Two of the picture's colours."""
+
+    colours: tuple[Colour, Colour]
+
+
+class Ready(Body):
+    """What is prepared ahead."""
+
+    side: int | None = None
+    closeup: bool = True
+
+
+class Form(Body):
+    """How a finished file is written; a size of 0 keeps that of the photograph."""
+
+    format: str = "jpeg"
+    depth: int = 8
+    channels: str = "grey"
+    quality: int = 92
+    size: int | None = None
+    metadata: str = "keep"
+    resolution: int = 300
+    sharpen: str = "off"
+    sharpen_amount: int = 50
+    beside: str = "nothing"
+
+    @property
+    def output(self) -> Output:
+        """The form; raises PhotoFileError for what no file can be."""
+        return Output(
+            self.format,
+            self.depth,
+            self.channels,
+            self.quality,
+            self.size or None,
+            self.metadata,
+            self.resolution,
+            self.sharpen,
+            self.sharpen_amount,
+            self.beside,
+        )
+
+
+class Look(Form):
+    """A part of a finished file; ``x`` and ``y`` are where its middle lies."""
+
+    x: Share = 0.5
+    y: Share = 0.5
+    width: int
+    height: int
+
+
+class Batch(Form):
+    """Finished files of several photographs."""
+
+    photographs: Numbers
+    pattern: Annotated[str, Field(max_length=1000)] = USUAL_PATTERN
+
+
+class Planning(Body):
+    """What shall travel from a recipe to photographs."""
+
+    source: Annotated[str, Field(alias="from", max_length=300)]
+    photographs: Numbers
+    groups: list[str]
+    strength: Annotated[float, Field(ge=0, le=STRONGEST)] = 1
+    own: list[Literal["exposure", "points"]] = []
+
+
+class Planned(Saving, extra="ignore"):
+    """The planned recipe of one version, as the plan told it."""
+
+    version: Number
+
+
+class Applying(Body):
+    """Planned recipes to be stored."""
+
+    frames: Annotated[list[Planned], Field(max_length=MOST_FRAMES)]
+    words: Annotated[str, Field(max_length=500)]
+
+
+class Applied(Body):
+    """One step that was applied."""
+
+    version: Number
+    step: Number
+
+
+class Undoing(Body):
+    """What was applied."""
+
+    done: Annotated[list[Applied], Field(max_length=MOST_FRAMES)]
+
+
+class Keep(Body):
+    """A recipe to be kept by name."""
+
+    name: str
+    recipe: Wanted
+    groups: list[str] = list(ALL_GROUPS)
+
+
+class File(Body):
+    """A recipe file: its name and its text."""
+
+    file: str
+    text: str
+
+
+class Describing(Body):
+    """What is said of a recipe."""
+
+    name: str | None = None
+    note: str | None = None
+    tags: str | None = None
+
+
+class AtImport(Body):
+    """The recipe that new photographs begin with; none without."""
+
+    id: Number | None = None
+
+
+class Using(Revision):
+    """A recipe by its source."""
+
+    source: Annotated[str, Field(max_length=300)]
