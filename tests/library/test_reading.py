@@ -85,5 +85,9 @@ def test_a_large_picture_within_the_limit_and_one_beyond(tmp_path):
     large = np.zeros((8200, 12300, 3), np.uint8)  # 101 megapixels
     path = write_png(tmp_path / "large.png", large)
     assert Reader(1).read(path, "large.png", Limits()).width == 12300
+    impatient = Reader(1, base_s=0.7)
+    impatient.warm()
+    # a tiny file of many pixels: its header says how long it may take
+    assert impatient.read(path, "large.png", Limits()).width == 12300
     with pytest.raises(PhotoFileError, match=r"large\.png"):
         Reader(1, memory_bytes=700_000_000).read(path, "large.png", Limits())

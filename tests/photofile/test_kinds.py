@@ -128,8 +128,7 @@ def test_floating_point_is_linear_light_and_unbounded(tmp_path):
     tifffile.imwrite(grey, light[..., 0], photometric="minisblack")
     assert np.allclose(seen(grey), light[..., :1])
     tifffile.imwrite(grey, light[..., 0].astype(np.float64), photometric="minisblack")
-    with pytest.raises(PhotoFileError, match=r"grey\.tif holds 64-bit numbers"):
-        decode(grey)
+    assert np.allclose(seen(grey), light[..., :1])
 
 
 @pytest.mark.parametrize("compression", ["zlib", "lzw", "packbits"])
@@ -137,12 +136,9 @@ def test_compressed_tiffs(tmp_path, compression):
     path = tmp_path / "a.tif"
     tifffile.imwrite(path, PICTURE, photometric="rgb", compression=compression, predictor=None)
     assert np.array_equal(decode(path).codes, PICTURE)
-    tifffile.imwrite(path, PICTURE, photometric="rgb", compression="zstd")
-    with pytest.raises(PhotoFileError, match=r"a\.tif is compressed with Zstandard"):
-        decode(path)
 
 
-def test_cmyk_lab_indexed_and_one_bit(tmp_path):
+def test_cmyk_indexed_and_one_bit(tmp_path):
     cmyk = tmp_path / "press.jpg"
     Image.fromarray(smooth()).convert("CMYK").save(cmyk, quality=98)
     picture = decode(cmyk)
@@ -150,10 +146,6 @@ def test_cmyk_lab_indexed_and_one_bit(tmp_path):
     # Pillow's inks are the plain complement, which no press prints: only the order can be compared
     found = luminance(picture.linear(0, 0, 96, 64)).ravel()
     assert np.corrcoef(found, luminance(decode_srgb(smooth() / 255)).ravel())[0, 1] > 0.85
-    lab = tmp_path / "lab.tif"
-    vips(PICTURE, interpretation="srgb").colourspace("lab").tiffsave(str(lab))
-    assert np.abs(seen(lab) - LINEAR).max() < 0.01
-    assert "Lab" in decode(lab).notes[0]
     few = Image.fromarray(PICTURE).quantize(12)
     few.save(tmp_path / "few.tif")
     assert np.array_equal(decode(tmp_path / "few.tif").codes, np.asarray(few.convert("RGB")))

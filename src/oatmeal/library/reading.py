@@ -12,6 +12,7 @@ import resource
 import signal
 import threading
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
 from multiprocessing.connection import Connection
@@ -25,9 +26,10 @@ from oatmeal.photofile import errors
 from oatmeal.photofile.decode import Limits, SourcePicture, decode
 from oatmeal.photofile.errors import Damaged, PhotoFileError
 
-#: Seconds that reading may take, and bytes of a file for which it may take a second more.
+#: Seconds that reading may take; bytes, and pixels, for which it may take a second more.
 BASE_S: Final = 20.0
 BYTES_A_SECOND: Final = 4_000_000
+PIXELS_A_SECOND: Final = 3_000_000
 
 #: Bytes of memory that a reading process may use.
 MEMORY_BYTES: Final = 3 * 1024**3
@@ -140,11 +142,18 @@ class _Worker:
         self._pipe.recv()  # it has loaded everything; starting does not count as reading
 
     def ask(self, request: tuple[Path, str, Limits], limit_s: float) -> Any:
-        """The answer, or None if the process was stopped or ended; a new one runs then."""
+        """The answer, or None if the process was stopped or ended; a new one runs then.
+
+        The limit grows when the process says how many pixels there are.
+        """
+        end = time.monotonic() + limit_s
         try:
             self._pipe.send(request)
-            if self._pipe.poll(limit_s):
-                return self._pipe.recv()
+            while self._pipe.poll(max(0.0, end - time.monotonic())):
+                answer = self._pipe.recv()
+                if not isinstance(answer, int):
+                    return answer
+                end += answer / PIXELS_A_SECOND
         except (EOFError, OSError):
             pass
         self.end()
@@ -169,7 +178,7 @@ def _serve(pipe: Connection, memory_bytes: int) -> None:
         except EOFError:
             return
         try:
-            pipe.send(_read(path, name, limits))
+            pipe.send(_read(path, name, limits, pipe.send))
         except PhotoFileError as error:
             pipe.send((type(error).__name__, str(error)))
         except MemoryError:
@@ -188,8 +197,8 @@ def _end_with(server: int) -> None:
     os._exit(1)
 
 
-def _read(path: Path, name: str, limits: Limits) -> Reading:
-    picture = decode(path, name, limits)
+def _read(path: Path, name: str, limits: Limits, announce: Callable[[int], None]) -> Reading:
+    picture = decode(path, name, limits, announce)
     copies = {}
     for side, copy in proxies.copies(picture).items():
         copies[side] = path.with_name(f"{path.name}-{side}")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final
@@ -11,7 +12,7 @@ import pyvips
 from numpy.typing import NDArray
 
 from oatmeal.core.colour import kernels
-from oatmeal.photofile import compression, heic, metadata, profiles, rawfile, tiff
+from oatmeal.photofile import compression, heic, metadata, profiles, rawfile, unusual
 from oatmeal.photofile.errors import Damaged, NotAPicture, TooLarge, Unsupported
 
 pyvips.cache_set_max(0)  # files are read once; a cache would only hold memory
@@ -28,20 +29,15 @@ _FORMATS: Final = {
 
 _KINDS: Final = "JPEG, PNG, TIFF, WebP, AVIF, HEIC, GIF or raw files of cameras"
 
-#: Tags of TIFF 6.0, and ways of compressing registered later that are not read.
-_COMPRESSION: Final = 259
-_BITS_PER_SAMPLE: Final = 258
-_SAMPLE_FORMAT: Final = 339
-_FLOATING: Final = 3
-_UNREAD_COMPRESSION: Final = {
-    34712: "JPEG 2000", 34887: "LERC", 50000: "Zstandard", 50001: "WebP", 50002: "JPEG XL",
-}  # fmt: skip
-
 #: What infinite light in a floating point file is taken for, in multiples of white.
 BRIGHTEST: Final = 65504.0
 
 #: Types of numbers that libvips gives, by their bits; floating point counts as 32.
 _BITS: Final = {"uchar": 8, "ushort": 16, "float": 32, "double": 32}
+
+
+#: Gets width and height before anything is decoded; may raise.
+Check = Callable[[int, int], None]
 
 
 @dataclass(frozen=True)
@@ -127,7 +123,12 @@ class SourcePicture:
         return profiles.to_linear(part, self.profile)
 
 
-def decode(path: Path, name: str | None = None, limits: Limits | None = None) -> SourcePicture:
+def decode(
+    path: Path,
+    name: str | None = None,
+    limits: Limits | None = None,
+    announce: Callable[[int], None] = lambda pixels: None,
+) -> SourcePicture:
     """Read a picture file.
 
     JPEG, PNG, TIFF (integers and floating point), WebP, AVIF, HEIC, GIF, and what LibRaw reads of
@@ -140,6 +141,8 @@ def decode(path: Path, name: str | None = None, limits: Limits | None = None) ->
     name : str, optional
         What to call it in messages; its own name by default.
     limits : Limits, optional
+    announce : callable, optional
+        Is told the number of pixels, as soon as the file's header was read.
 
     Raises
     ------
@@ -149,25 +152,34 @@ def decode(path: Path, name: str | None = None, limits: Limits | None = None) ->
     name = name or path.name
     limits = limits or Limits()
     _check_size(path, name, limits)
+
+    def check(width: int, height: int) -> None:
+        _check_pixels(width, height, name, limits)
+        announce(width * height)
+
     if rawfile.is_raw(path, name):
-        return _raw(path, name, limits)
+        return _raw(path, name, check)
     if heic.is_heic(path):
-        return _heic(path, name, limits)
-    image, header = _open(path, name, limits)
+        return _heic(path, name, check)
+    if heic.is_moving(path):
+        raise Unsupported(
+            f"{name} is a moving picture, which is not supported: save one frame of it as PNG."
+        )
+    if unusual.is_unusual(path):
+        return _unusual(path, name, check)
+    image, header = _open(path, name, check)
     notes = [header.note] if header.note else []
     image = _as_rgb(image, name, notes)
     try:
         # a picture of one pixel would come without its sides
         codes = np.asarray(image.numpy()).reshape(image.height, image.width, image.bands)
     except pyvips.Error as error:
-        _check_tiff(path, name)
         raise Damaged(
             f"{name} is damaged or incomplete: copy it again from its card or archive."
         ) from error
     if header.format == "heif" and image.get_typeof("bits-per-sample"):
         codes = heic.widened(codes, image.get("bits-per-sample"))
-    if codes.dtype.kind == "f":
-        codes = np.nan_to_num(codes.astype(np.float32), posinf=BRIGHTEST, neginf=0.0)
+    codes = _finite(codes)
     codes, alpha = _without_alpha(codes, name, notes)
     turn = _orientation(image)
     codes = _upright(codes, turn)
@@ -196,16 +208,6 @@ def _check_size(path: Path, name: str, limits: Limits) -> None:
         )
 
 
-def _check_tiff(path: Path, name: str) -> None:
-    """Say so where a TIFF is whole but of a kind that cannot be read."""
-    tags = tiff.first_tags(path)
-    way = _UNREAD_COMPRESSION.get(tags.get(_COMPRESSION, 0))
-    if way:
-        raise Unsupported(f"{name} is compressed with {way}: save it with LZW or ZIP instead.")
-    if tags.get(_SAMPLE_FORMAT) == _FLOATING and tags.get(_BITS_PER_SAMPLE) == 64:
-        raise Unsupported(f"{name} holds 64-bit numbers: save it with 32 bits.")
-
-
 def _check_pixels(width: int, height: int, name: str, limits: Limits) -> None:
     if width * height > limits.max_pixels:
         raise TooLarge(
@@ -215,22 +217,40 @@ def _check_pixels(width: int, height: int, name: str, limits: Limits) -> None:
         )
 
 
-def _raw(path: Path, name: str, limits: Limits) -> SourcePicture:
+def _raw(path: Path, name: str, check: Check) -> SourcePicture:
     """A camera's raw file as linear light at 16 bits, developed as the camera would."""
-    codes = rawfile.develop(path, name, lambda w, h: _check_pixels(w, h, name, limits))
+    codes = rawfile.develop(path, name, check)
     tables = (np.arange(65536) / 65535).astype(np.float32)
     return SourcePicture(codes, tables, None, "raw", metadata.read(path), [])
 
 
-def _heic(path: Path, name: str, limits: Limits) -> SourcePicture:
-    read = heic.read(path, name, lambda w, h: _check_pixels(w, h, name, limits))
+def _heic(path: Path, name: str, check: Check) -> SourcePicture:
+    read = heic.read(path, name, check)
     notes = list(read.notes)
     codes, alpha = _without_alpha(read.codes, name, notes)
     profile, tables = _tables_of(read.profile, codes, notes)
     return SourcePicture(codes, tables, profile, "heif", read.exif, notes, 0.0, alpha)
 
 
-def _open(path: Path, name: str, limits: Limits) -> tuple[Any, Header]:
+def _unusual(path: Path, name: str, check: Check) -> SourcePicture:
+    read = unusual.read(path, name, check)
+    notes = list(read.notes)
+    codes, alpha = _without_alpha(_finite(read.codes), name, notes)
+    codes = _upright(codes, read.orientation)
+    profile, tables = _tables_of(read.profile, codes, notes)
+    if alpha is not None:
+        alpha = _upright(alpha[..., None], read.orientation)[..., 0]
+    return SourcePicture(codes, tables, profile, "tiff", metadata.read(path), notes, 0.0, alpha)
+
+
+def _finite(codes: NDArray[Any]) -> NDArray[Any]:
+    """Floating point codes as float32, without what is no number."""
+    if codes.dtype.kind != "f":
+        return codes
+    return np.nan_to_num(codes.astype(np.float32), posinf=BRIGHTEST, neginf=0.0)
+
+
+def _open(path: Path, name: str, check: Check) -> tuple[Any, Header]:
     loader = pyvips.vips_lib.vips_foreign_find_load(str(path).encode())
     if loader == pyvips.ffi.NULL:
         raise NotAPicture(f"{name} is not a picture: add {_KINDS}.")
@@ -244,11 +264,10 @@ def _open(path: Path, name: str, limits: Limits) -> tuple[Any, Header]:
     try:
         image = pyvips.Image.new_from_file(str(path), access="sequential", fail_on=strict)
     except pyvips.Error as error:
-        _check_tiff(path, name)
         raise Damaged(
             f"{name} is damaged and cannot be opened: copy it again from its card or archive."
         ) from error
-    _check_pixels(image.width, image.height, name, limits)
+    check(image.width, image.height)
     return image, _header(image, name, file_format)
 
 
@@ -279,9 +298,6 @@ def _as_rgb(image: Any, name: str, notes: list[str]) -> Any:
             options = {"embedded": True} if profiled else {"input_profile": "cmyk"}
             image = image.icc_transform("srgb", depth=16, intent="relative", **options)
             notes.append(f"{name} is a CMYK file; its colours were taken as sRGB.")
-        elif kind in ("lab", "labs", "labq", "lch", "xyz"):
-            image = image.colourspace("rgb16")
-            notes.append(f"{name} is a Lab file; its colours were taken as sRGB.")
         else:
             raise Unsupported(
                 f"{name} is a {kind.upper()} picture, which is not supported: save it as RGB."
@@ -297,6 +313,8 @@ def _without_alpha(
     codes: NDArray[Any], name: str, notes: list[str]
 ) -> tuple[NDArray[Any], NDArray[Any] | None]:
     """Colour or grey alone, and what says how opaque each pixel is; None where all are."""
+    if codes.ndim != 3:
+        raise Damaged(f"{name} holds no picture that can be read: save it as JPEG, PNG or TIFF.")
     channels = codes.shape[2]
     if channels in (1, 3):
         return codes, None

@@ -30,10 +30,20 @@ class Read:
 
 def is_heic(path: Path) -> bool:
     """True if the file type box says so (ISO/IEC 14496-12, 4.3)."""
+    head = _file_type(path)
+    return any(brand in head for brand in _BRANDS)
+
+
+def is_moving(path: Path) -> bool:
+    """True for an AVIF image sequence (AV1 Image File Format, 6.3), whose major brand says so."""
+    return _file_type(path)[:4] == b"avis"
+
+
+def _file_type(path: Path) -> bytes:
+    """What the file type box says, empty where the file begins with none."""
     with path.open("rb") as file:
         head = file.read(64)
-    size = int.from_bytes(head[:4], "big")
-    return head[4:8] == b"ftyp" and any(brand in head[8:size] for brand in _BRANDS)
+    return head[8 : int.from_bytes(head[:4], "big")] if head[4:8] == b"ftyp" else b""
 
 
 def read(path: Path, name: str, check: Callable[[int, int], None]) -> Read:
@@ -53,7 +63,9 @@ def read(path: Path, name: str, check: Callable[[int, int], None]) -> Read:
         check(*heif.size)
         codes = np.asarray(heif)
         info = heif.info
-    except (ValueError, EOFError, OSError, RuntimeError, SyntaxError) as error:
+        if codes.ndim not in (2, 3) or codes.dtype not in (np.uint8, np.uint16):
+            raise ValueError("no pixels came")  # an array of the object itself
+    except (ValueError, EOFError, IndexError, OSError, RuntimeError, SyntaxError) as error:
         raise Damaged(
             f"{name} is damaged or incomplete: copy it again from its card or archive."
         ) from error

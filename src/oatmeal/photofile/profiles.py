@@ -32,7 +32,8 @@ class BadProfile(ValueError):
 
 
 @cache
-def _linear_profile() -> bytes:
+def linear_profile() -> bytes:
+    """The profile of linear light with sRGB's primaries, what all conversions lead to."""
     profile: bytes = imagecodecs.cms_profile(
         "rgb", whitepoint=_D65, primaries=_SRGB_PRIMARIES, gamma=1.0
     )
@@ -70,7 +71,7 @@ def to_linear(codes: NDArray[Any], profile: bytes, *, grey: bool = False) -> NDA
         linear = imagecodecs.cms_transform(
             np.ascontiguousarray(wide),
             profile,
-            _linear_profile(),
+            linear_profile(),
             colorspace="gray" if grey else "rgb",
             outcolorspace="rgb",
             outdtype="float32",

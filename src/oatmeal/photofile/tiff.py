@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import struct
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,9 +18,12 @@ from oatmeal.photofile import metadata
 
 _BASE = ExifTags.Base
 
+#: Field types of whole numbers (TIFF 6.0, section 2) that are looked up: BYTE, SHORT, LONG.
+_WHOLE: Final = {1: ("B", 1), 3: ("H", 2), 4: ("I", 4)}
+
 
 def first_tags(path: Path) -> dict[int, int]:
-    """Tags of a TIFF file's first directory with their first value, as far as that stands there.
+    """Tags of a TIFF file's first directory with their first value, where it is a whole number.
 
     Empty for what is no TIFF. Read by hand, since libraries refuse the whole directory of a kind
     of picture that they do not know (TIFF 6.0, section 2).
@@ -35,11 +38,16 @@ def first_tags(path: Path) -> dict[int, int]:
         if len(counted) < 2:
             return {}
         entries = file.read(12 * struct.unpack(order + "H", counted)[0])
-    found = {}
-    for start in range(0, len(entries) - 11, 12):
-        tag, kind = struct.unpack_from(order + "HH", entries, start)
-        short = kind == 3
-        found[tag] = struct.unpack_from(order + ("H" if short else "I"), entries, start + 8)[0]
+        found = {}
+        for start in range(0, len(entries) - 11, 12):
+            tag, kind, count = struct.unpack_from(order + "HHI", entries, start)
+            form, length = _WHOLE.get(kind, ("I", 4))
+            value = entries[start + 8 : start + 12]
+            if kind in _WHOLE and count * length > 4:  # the values stand elsewhere
+                file.seek(struct.unpack(order + "I", value)[0])
+                value = file.read(length)
+            if len(value) >= length:
+                found[tag] = struct.unpack_from(order + form, value)[0]
     return found
 
 
