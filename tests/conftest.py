@@ -18,7 +18,7 @@ from oatmeal.library.models import Base
 from oatmeal.library.store import FileStore
 from oatmeal.run.mariadb import PrivateServer
 from oatmeal.settings import Settings
-from oatmeal.web import create_app
+from oatmeal.web import access, create_app
 
 
 @pytest.fixture(scope="session")
@@ -67,7 +67,8 @@ class Web:
 
     def __init__(self, app):
         self.client = app.test_client()
-        page = self.client.get("/").get_data(as_text=True)
+        address = access.address_of(app, "/")
+        page = self.client.get(address, follow_redirects=True).get_data(as_text=True)
         self.token = re.search(r'csrf-token" content="([^"]+)"', page)[1]
 
     def send(self, method, address, body=None, **more):

@@ -28,14 +28,14 @@ class Oatmeal:
         self.said = ""
         for line in self.process.stdout:
             self.said += line
-            if found := re.search(r"http://127\.0\.0\.1:\d+/", line):
-                self.address = found[0]
+            if found := re.search(r"(http://127\.0\.0\.1:\d+/)\S*", line):
+                self.door, self.address = found[0], found[1]
                 break
         else:
             raise AssertionError(self.said)
         jar = urllib.request.HTTPCookieProcessor(http.cookiejar.CookieJar())
         self.opener = urllib.request.build_opener(jar)
-        page = self.opener.open(self.address).read().decode()
+        page = self.opener.open(self.door).read().decode()
         self.token = re.search(r'csrf-token" content="([^"]+)"', page)[1]
 
     def call(self, method, path, body=None, **headers):
@@ -58,7 +58,7 @@ class Oatmeal:
 
     def stop(self):
         self.process.send_signal(signal.SIGINT)
-        rest, _ = self.process.communicate(timeout=40)
+        rest, _ = self.process.communicate(timeout=90)
         self.said += rest
         return self.process.returncode
 

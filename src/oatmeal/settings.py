@@ -31,6 +31,9 @@ class Settings:
     cluster : str
         Address of a dask.distributed scheduler that does the exports (``OATMEAL_CLUSTER``); empty
         for processes on this machine.
+    access : str
+        Who may come in (``OATMEAL_ACCESS``): ``one``, whoever has the address that is printed at
+        the start, or ``machine``, everybody who works on this machine.
     """
 
     home: Path
@@ -38,6 +41,7 @@ class Settings:
     limits: Limits = Limits()
     cache_bytes: int = 4 * 1024**3
     cluster: str = ""
+    access: str = "one"
 
     @classmethod
     def from_environment(
@@ -56,7 +60,16 @@ class Settings:
             ),
             _number(environment, "OATMEAL_CACHE_BYTES", standard.cache_bytes),
             environment.get("OATMEAL_CLUSTER", ""),
+            _choice(environment, "OATMEAL_ACCESS", ("one", "machine")),
         )
+
+
+def _choice(environment: Mapping[str, str], name: str, choices: tuple[str, ...]) -> str:
+    """One of the choices; the first is usual."""
+    text = environment.get(name) or choices[0]
+    if text not in choices:
+        raise SettingError(f"{name} must be {' or '.join(choices)}, not {text[:40]!r}.")
+    return text
 
 
 def _number(

@@ -14,7 +14,7 @@ from waitress.server import create_server
 from oatmeal.core.recipe import Recipe
 from oatmeal.library import series, versions
 from oatmeal.library.store import FileStore
-from oatmeal.run.serve import SERVER
+from oatmeal.run.listening import SERVER
 from oatmeal.settings import Settings
 from oatmeal.web import create_app
 
@@ -38,7 +38,7 @@ def browser_context_args():
 def server(migrated, tmp_path_factory):
     """A running application, one for the whole run: its address and its importer."""
     home = tmp_path_factory.mktemp("home")
-    app = create_app(migrated, FileStore(home), Settings(home))
+    app = create_app(migrated, FileStore(home), Settings(home, access="machine"))
     server = create_server(app, host="127.0.0.1", port=0, **SERVER)
     threading.Thread(target=server.run, daemon=True).start()
     return f"http://127.0.0.1:{server.effective_port}", app.extensions["oatmeal"].importer

@@ -1,12 +1,12 @@
 """Export batches: names, running, failing, retrying, cancelling, and not doing things twice."""
 
 import io
-import time
 import zipfile
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pytest
+from batching import batch_of, start, states, wait
 from PIL import ExifTags, Image
 from samples import codes
 
@@ -17,52 +17,6 @@ from oatmeal.library import photographs, versions
 from oatmeal.photofile import metadata
 from oatmeal.photofile.decode import Limits, decode
 from oatmeal.photofile.encode import Output, encode
-
-LOOK = {"mix": {"lifts": {"red": 1, "blue": -1}}}
-
-
-@pytest.fixture
-def frames(web):
-    """A series of three photographs; the first has a look."""
-    series = web.series("Larkmoor meet")
-    for seed in (1, 2, 3):
-        buffer = io.BytesIO()
-        Image.fromarray(codes(60, 90, seed=seed)).save(buffer, "PNG")
-        assert web.upload(series, f"DSC_{seed}.png", buffer.getvalue()).status_code == 200
-    web.send("PUT", "/api/versions/1/recipe", {"revision": 1, "recipe": LOOK})
-    return web
-
-
-@pytest.fixture
-def runner(database, store):
-    """A runner on threads of this process; started by the test."""
-    made = Runner(database, store, lambda: ThreadPoolExecutor(2), at_once=2)
-    yield made
-    made.stop()
-
-
-def batch_of(web, number=1):
-    return next(
-        entry for entry in web.client.get("/api/exports").json["batches"] if entry["id"] == number
-    )
-
-
-def states(web, number=1):
-    return [job["state"] for job in batch_of(web, number)["jobs"]]
-
-
-def wait(web, number=1, limit_s=20):
-    end = time.monotonic() + limit_s
-    while set(states(web, number)) & {"waiting", "running"}:
-        assert time.monotonic() < end, states(web, number)
-        time.sleep(0.02)
-
-
-def start(web, **form):
-    wanted = {"photographs": [1, 2, 3], "format": "png", "depth": 16} | form
-    reply = web.send("POST", "/api/exports", wanted)
-    assert reply.status_code == 200, reply.json
-    return reply.json["id"]
 
 
 def test_a_batch_writes_what_the_core_renders_and_zips_it(frames, runner, store):

@@ -1,5 +1,6 @@
 """The start command as a process: address, clean stop, kill -9 in the middle of work."""
 
+import errno
 import json
 import os
 import re
@@ -11,11 +12,15 @@ import threading
 import time
 import urllib.error
 import urllib.request
+from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import pytest
 from running import Oatmeal
 from samples import codes, write_png
 
+from oatmeal.photofile import room
+from oatmeal.run import serve
 from oatmeal.settings import SettingError, Settings
 
 
@@ -175,3 +180,65 @@ def test_an_export_worker_whose_server_is_gone_ends_at_once():
     begun = time.monotonic()
     assert subprocess.run([sys.executable, "-c", code], timeout=30).returncode == 1
     assert time.monotonic() - begun < 20
+
+
+def test_a_home_with_spaces_and_other_letters():
+    with TemporaryDirectory(prefix="my 'ö\"$ pictures ") as folder:
+        home = Path(folder) / "in here"
+        oatmeal = Oatmeal(home)
+        assert oatmeal.call("POST", "api/series", {"name": "Meet"})["id"] == 1
+        assert oatmeal.stop() == 0
+        again = Oatmeal(home)
+        assert again.call("PATCH", "api/series/1", {"name": "Lift"})["name"] == "Lift"
+        assert again.stop() == 0
+
+
+def test_a_closed_terminal_ends_it_in_order_and_the_log_says_so(tmp_path):
+    home = tmp_path / "home"
+    oatmeal = Oatmeal(home)
+    oatmeal.call("POST", "api/series", {"name": "Meet"})
+    database = int((home / "database" / "mariadb.pid").read_text())
+    oatmeal.process.stdout.close()  # nobody reads what it prints any more
+    oatmeal.process.send_signal(signal.SIGHUP)
+    assert oatmeal.process.wait(40) == 0
+    log = (home / "oatmeal.log").read_text()
+    assert "the terminal was closed: stopping" in log
+    assert log.rstrip().endswith("stopped; everything is saved")
+    assert "Traceback" not in log
+    with pytest.raises(ProcessLookupError):
+        os.kill(database, 0)
+
+
+def test_a_full_disk_at_the_start_is_named(tmp_path, monkeypatch, capsys):
+    monkeypatch.setenv("OATMEAL_HOME", str(tmp_path / "home"))
+    monkeypatch.setattr(room, "free", lambda folder: 2_000_000)
+    assert serve.main([]) == 1
+    said = capsys.readouterr()
+    assert said.err == (
+        "Oatmeal cannot start. The database needs 60 MB, and the disk that holds "
+        f"{tmp_path / 'home' / 'database'} has 2.0 MB free: make room there.\n"
+    )
+    assert "everything is saved" not in said.out
+
+
+def test_a_disk_that_fills_during_the_start_is_named(tmp_path, monkeypatch, capsys):
+    monkeypatch.setenv("OATMEAL_HOME", str(tmp_path / "home"))
+
+    def full(*given):
+        raise OSError(errno.ENOSPC, "No space left on device", "/somewhere")
+
+    monkeypatch.setattr(serve.FileStore, "__init__", full)
+    monkeypatch.setattr(serve, "_warm", lambda: None)
+    assert serve.main([]) == 1
+    said = capsys.readouterr().err
+    assert f"and the disk that holds {tmp_path / 'home'} has" in said
+
+
+def test_the_key_in_the_printed_address_opens_the_library(tmp_path):
+    oatmeal = Oatmeal(tmp_path / "home")
+    assert "?key=" in oatmeal.door
+    with pytest.raises(urllib.error.HTTPError) as refused:
+        urllib.request.urlopen(oatmeal.address)
+    assert refused.value.code == 403
+    assert oatmeal.call("GET", "api/exports") == {"batches": []}
+    assert oatmeal.stop() == 0

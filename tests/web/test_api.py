@@ -7,6 +7,7 @@ import struct
 
 import numpy as np
 import pytest
+from conftest import Web
 from PIL import Image
 from samples import codes, write_png
 from sqlalchemy.exc import OperationalError
@@ -19,7 +20,7 @@ from oatmeal.core.pipeline import Pipeline
 from oatmeal.library.store import FileStore
 from oatmeal.photofile.decode import decode
 from oatmeal.settings import Settings
-from oatmeal.web import create_app
+from oatmeal.web import access, create_app
 
 SKY = {"oatmeal": 1, "mix": {"lifts": {"blue": -1.5}}, "tone": {"contrast": 20}}
 
@@ -235,11 +236,15 @@ def test_a_request_without_the_pages_token_is_refused(web):
     assert "reload" in reply.json["detail"]
 
 
-def test_another_host_name_is_refused(web):
+@pytest.mark.parametrize("who", ["one", "machine"])
+def test_another_host_name_is_refused(database, store, tmp_path, who):
     """DNS rebinding: a foreign name that points to loopback."""
-    for address in ("/", "/api/versions/1"):
-        reply = web.client.get(address, headers={"Host": "evil.example"})
-        assert reply.status_code == 400
+    app = create_app(database, store, Settings(tmp_path / "home", access=who))
+    Web(app).series("Larkmoor")
+    client = app.test_client()
+    for address in (access.address_of(app, "/"), "/", "/api/versions/1"):
+        reply = client.get(address, headers={"Host": "evil.example"})
+        assert reply.status_code in (400, 403)
         assert b"Larkmoor" not in reply.data
 
 
@@ -370,14 +375,15 @@ def test_what_the_database_did_not_take_is_never_called_saved(web, photograph, m
 
 
 def test_two_libraries_in_one_browser_do_not_share_a_cookie(app, database, tmp_path):
-    other = create_app(database, FileStore(tmp_path / "other"), Settings(tmp_path / "other"))
+    settings = Settings(tmp_path / "other", access="machine")
+    other = create_app(database, FileStore(tmp_path / "other"), settings)
     assert app.config["SESSION_COOKIE_NAME"] != other.config["SESSION_COOKIE_NAME"]
     page = other.test_client().get("/").get_data(as_text=True)
     assert f'name="library" content="{other.config["LIBRARY"]}"' in page
-    again = create_app(database, FileStore(tmp_path / "other"), Settings(tmp_path / "other"))
+    again = create_app(database, FileStore(tmp_path / "other"), settings)
     assert again.config["LIBRARY"] == other.config["LIBRARY"]
     (tmp_path / "other" / "secret").write_text("")  # as a full disk leaves it
-    healed = create_app(database, FileStore(tmp_path / "other"), Settings(tmp_path / "other"))
+    healed = create_app(database, FileStore(tmp_path / "other"), settings)
     assert healed.test_client().get("/").status_code == 200
     assert (tmp_path / "other" / "secret").read_text()
 

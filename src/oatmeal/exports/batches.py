@@ -23,8 +23,10 @@ from oatmeal.exports.finished import named
 from oatmeal.exports.task import Task
 from oatmeal.library import photographs, versions
 from oatmeal.library.errors import Invalid, Missing
+from oatmeal.library.framing import framed_size
 from oatmeal.library.models import ExportBatch, ExportJob, now
-from oatmeal.library.store import FileStore
+from oatmeal.library.store import FileStore, is_filled
+from oatmeal.photofile import room
 from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.encode import SUFFIX_OF, TEMPORARY, Output
 
@@ -66,7 +68,11 @@ def _written(name: str, output: Output, source_suffix: str) -> set[str]:
 
 
 def create(
-    session: Session, photograph_ids: Sequence[int], output: Output, pattern: str
+    session: Session,
+    store: FileStore,
+    photograph_ids: Sequence[int],
+    output: Output,
+    pattern: str,
 ) -> ExportBatch:
     """Ask for the shown versions of some photographs as finished files.
 
@@ -74,12 +80,15 @@ def create(
     ------
     Invalid
         For no photographs, too many, or a pattern that cannot be used.
+    NoRoom
+        Where it is known that the disk cannot hold them.
     """
     if not photograph_ids:
         raise Invalid("Select the frames to export first.")
     if len(photograph_ids) > MOST_FILES:
         raise Invalid(f"A batch may hold {MOST_FILES} files.")
     called = names(session, photograph_ids, pattern, output)
+    _require_room(session, store, photograph_ids, output)
     first = photographs.get(session, photograph_ids[0])
     batch = ExportBatch(name=first.series.name, output=asdict(output))
     for number, name in zip(photograph_ids, called, strict=True):
@@ -95,6 +104,20 @@ def create(
     session.add(batch)
     session.flush()
     return batch
+
+
+def _require_room(
+    session: Session, store: FileStore, photograph_ids: Sequence[int], output: Output
+) -> None:
+    """Raise NoRoom where what is known of the files' sizes is more than the disk has free."""
+    needed = 0
+    for number in photograph_ids:
+        photograph = photographs.get(session, number)
+        recipe = versions.recipe_of(photograph.shown)
+        size = output.known_bytes(*framed_size(photograph, recipe))
+        original = photograph.file_bytes if output.beside == "original" else 0
+        needed += size * (4 if output.beside == "colour" else 1) + original
+    room.require(f"A batch of {len(photograph_ids)} such files", store.exports, needed)
 
 
 def get(session: Session, batch_id: int) -> ExportBatch:
@@ -238,7 +261,7 @@ def claim(session: Session, count: int) -> list[ExportJob]:
         .with_for_update(skip_locked=True)
     ).all()
     for job in found:
-        job.state = "running"
+        job.state, job.error = "running", ""
     return list(found)
 
 
@@ -262,13 +285,13 @@ def made_before(session: Session, job: ExportJob, store: FileStore) -> Path | No
     if job.batch.output["beside"] != "nothing":
         return None  # two files; whether both are there and whole is not known
     own = folder(store, job.batch) / job.name
-    if own.exists():  # written whole, just not recorded: the server ended in between
+    if is_filled(own):  # written whole, just not recorded: the server ended in between
         return own
     others = session.scalars(
         select(ExportJob).where(ExportJob.mark == job.mark, ExportJob.state == "done")
     )
-    paths = (folder(store, other.batch) / other.name for other in others)
-    return next((path for path in paths if path.exists()), None)
+    paths = ((folder(store, other.batch) / other.name, other.bytes) for other in others)
+    return next((path for path, size in paths if is_filled(path, size)), None)
 
 
 def finish(session: Session, job_id: int, state: str, size: int | None, error: str = "") -> None:

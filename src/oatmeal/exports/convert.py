@@ -12,6 +12,7 @@ from oatmeal.core.pipeline import opacity, render_colour, rendered
 from oatmeal.core.recipe import Recipe, require_built
 from oatmeal.photofile import decode as decoding
 from oatmeal.photofile import encode as encoding
+from oatmeal.photofile import room
 from oatmeal.photofile.decode import Limits, SourcePicture
 from oatmeal.photofile.encode import Output
 from oatmeal.photofile.errors import PhotoFileError
@@ -70,6 +71,8 @@ def _copy(source: Path, target: Path) -> None:
         partly.replace(target)
     except OSError as error:
         partly.unlink(missing_ok=True)
+        if room.is_full(error):
+            raise room.no_room(target.name, target.parent, source.stat().st_size) from error
         raise PhotoFileError(f"{target} could not be written: {error.strerror}.") from error
 
 

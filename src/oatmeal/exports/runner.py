@@ -11,6 +11,7 @@ import os
 import threading
 from collections.abc import Callable
 from concurrent.futures import BrokenExecutor, Executor, Future
+from pathlib import Path
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -21,10 +22,15 @@ from oatmeal.exports.task import Cancelled, Task
 from oatmeal.library.database import Database
 from oatmeal.library.models import ExportJob
 from oatmeal.library.store import FileStore
+from oatmeal.photofile import room
 from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.errors import PhotoFileError
+from oatmeal.photofile.room import NoRoom
 
 log = logging.getLogger("oatmeal")
+
+#: How a job ended: its id, its state, bytes written, and what was wrong.
+_End = tuple[int, str, int | None, str]
 
 #: Seconds after which the database is looked at without being told.
 _LOOK_S = 5.0
@@ -73,6 +79,8 @@ class Runner:
         self._at_once = at_once
         self._executor: Executor | None = None
         self._running: set[int] = set()
+        self._untold: list[_End] = []
+        self._wanting: NoRoom | None = None
         self._lock = threading.Lock()
         self._news = threading.Event()
         self._ended = threading.Event()
@@ -105,13 +113,37 @@ class Runner:
     def _loop(self) -> None:
         while not self._ended.is_set():
             try:
-                handed = self._hand_over()
+                self._tell()
+                handed = self._has_room() and self._hand_over()
             except Exception:  # the database may be away for a moment
                 log.exception("export jobs could not be handed over")
                 handed = False
             if not handed:
                 self._news.wait(_LOOK_S)
                 self._news.clear()
+
+    def _has_room(self) -> bool:
+        """False while the disk is too full for a file that did not fit."""
+        wanting = self._wanting
+        if wanting is not None and room.free(Path(wanting.folder)) < wanting.needed:
+            return False
+        self._wanting = None
+        return True
+
+    def _tell(self) -> None:
+        """Record the ends of jobs that are not recorded yet; the database may have been full."""
+        with self._lock:
+            ends, self._untold = self._untold, []
+        while ends:
+            try:
+                with self._database.session() as session:
+                    batches.finish(session, *ends[0])
+            except Exception:
+                with self._lock:
+                    self._untold = ends + self._untold
+                raise
+            with self._lock:
+                self._running.discard(ends.pop(0)[0])
 
     def _hand_over(self) -> bool:
         """Hand free places to waiting jobs; true if there were any."""
@@ -163,10 +195,7 @@ class Runner:
             again = isinstance(problem, BrokenExecutor)
             error = "" if again else f"The workers for exports cannot be reached: {problem}"
             self._executor = None
-            with self._lock:
-                self._running.discard(number)
-            with self._database.session() as session:
-                batches.finish(session, number, "waiting" if again else "failed", None, error)
+            self._record(number, "waiting" if again else "failed", None, error)
             return
         future.add_done_callback(lambda done: self._ended_one(number, wanted.name, done))
 
@@ -175,6 +204,9 @@ class Runner:
         state, size, error = "failed", None, ""
         try:
             state, size = "done", done.result().bytes
+        except NoRoom as problem:
+            # it waits, and so does everything else, until there is room
+            state, error, self._wanting = "waiting", f"{problem} Exports go on then.", problem
         except (PhotoFileError, ValueError) as problem:
             error = str(problem)
         except Cancelled:
@@ -191,11 +223,14 @@ class Runner:
                 return
             log.exception("export of %s", name, exc_info=problem)
             error = f"{name} could not be finished; the server's log says more."
-        try:
-            with self._database.session() as session:
-                batches.finish(session, number, state, size, error)
-        except Exception:
-            log.exception("the end of export job %d could not be recorded", number)
-        with self._lock:
-            self._running.discard(number)
+        self._record(number, state, size, error)
         self._news.set()
+
+    def _record(self, *end: *_End) -> None:
+        """Record how a job ended, now or as soon as the database takes it."""
+        with self._lock:
+            self._untold.append(end)
+        try:
+            self._tell()
+        except Exception:
+            log.exception("the end of export job %d could not be recorded yet", end[0])

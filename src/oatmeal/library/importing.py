@@ -42,9 +42,14 @@ class Importer:
     reader: Reader = field(default_factory=shared_reader)
 
     def add(
-        self, series_id: int, name: str, chunks: Iterable[bytes], caption: str = ""
+        self,
+        series_id: int,
+        name: str,
+        chunks: Iterable[bytes],
+        caption: str = "",
+        expected: int = 0,
     ) -> Photograph:
-        """Import one file; one that is in the series already is not added again.
+        """Import one file of ``expected`` bytes; one that is in the series is not added again.
 
         Returns
         -------
@@ -61,7 +66,7 @@ class Importer:
         name = PurePath(name.replace("\\", "/")).name[-255:] or "unnamed"
         with self.database.session() as session:
             series_of.get(session, series_id)
-        with self.store.receive(chunks, name, self.limits.max_bytes) as received:
+        with self.store.receive(chunks, name, self.limits.max_bytes, expected) as received:
             with self.database.session() as session:
                 there = _same(session, series_id, received.sha256)
             if there is not None:

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO, cast
 
+from oatmeal.photofile import room
 from oatmeal.photofile.errors import Lost, PhotoFileError, TooLarge
 
 
@@ -57,14 +58,24 @@ class FileStore:
             left.unlink(missing_ok=True)
 
     @contextmanager
-    def receive(self, chunks: Iterable[bytes], name: str, max_bytes: int) -> Iterator[Received]:
+    def receive(
+        self, chunks: Iterable[bytes], name: str, max_bytes: int, expected: int = 0
+    ) -> Iterator[Received]:
         """Take in a file; it is gone again at the end of the block unless it was kept.
+
+        Parameters
+        ----------
+        expected : int
+            How many bytes will come, as far as that is known.
 
         Raises
         ------
+        NoRoom
+            Before anything is taken in, if it is known that the disk cannot hold it.
         TooLarge
             As soon as more than ``max_bytes`` arrived.
         """
+        room.require(name, self.incoming, expected)
         digest, size = hashlib.sha256(), 0
         with tempfile.NamedTemporaryFile(dir=self.incoming, delete=False) as file:
             path = Path(file.name)
@@ -82,6 +93,8 @@ class FileStore:
                 os.fsync(file.fileno())
                 yield Received(path, digest.hexdigest(), size)
             except OSError as error:
+                if room.is_full(error):
+                    raise room.no_room(name, self.incoming, max(size, expected)) from error
                 raise PhotoFileError(f"{name} could not be stored: {error.strerror}.") from error
             finally:
                 for left in self.incoming.glob(f"{path.name}*"):  # what was made beside it too
@@ -147,10 +160,11 @@ class FileStore:
             total -= status.st_size
 
 
-def is_filled(path: Path) -> bool:
-    """True for a file that is there and not empty."""
+def is_filled(path: Path, size: int | None = None) -> bool:
+    """True for a file that is there and not empty, or of just this size."""
     try:
-        return path.stat().st_size > 0
+        found = path.stat().st_size
+        return found > 0 if size is None else found == size
     except OSError:
         return False
 

@@ -7,14 +7,14 @@ import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any, Final, Literal, get_args
+from typing import Any, BinaryIO, Final, Literal, get_args
 
 import numpy as np
 import pyvips
 from numpy.typing import NDArray
 
 from oatmeal.core.finish.sharpening import MEDIA
-from oatmeal.photofile import metadata, profiles, tiff
+from oatmeal.photofile import metadata, profiles, room, tiff
 from oatmeal.photofile.errors import PhotoFileError, Unsupported
 
 Format = Literal["jpeg", "png", "tiff", "webp", "avif"]
@@ -125,6 +125,15 @@ class Output:
         """True if the file holds one channel of grey."""
         return self.channels == "grey" and self.format in _SINGLE
 
+    def known_bytes(self, width: int, height: int) -> int:
+        """At least so many bytes a finished file of this size will have; 0 where it depends."""
+        if self.format != "tiff":
+            return 0
+        if self.long_side is not None and max(width, height) > self.long_side:
+            share = self.long_side / max(width, height)
+            width, height = round(width * share), round(height * share)
+        return width * height * (1 if self.single else 3) * self.depth // 8
+
     @property
     def dtype(self) -> type[np.uint8] | type[np.uint16]:
         """The type of the codes that :func:`encode` wants."""
@@ -168,27 +177,40 @@ def encode(
     if output.format == "jpeg" and max(width, height) > _JPEG_MAX_SIDE:
         raise Unsupported(f"A JPEG holds at most {_JPEG_MAX_SIDE} pixels a side: use PNG or TIFF.")
     exif = metadata.for_size(metadata.chosen(exif, output.metadata), width, height)
+    if output.format == "tiff":
+        pixels = _channels(codes, output, alpha)
+        _write(
+            path,
+            pixels.nbytes,
+            lambda file: tiff.write(file, pixels, _profile(output), exif, output.resolution),
+        )
+    else:
+        data = _through_vips(codes, output, exif, alpha)
+        _write(path, len(data), lambda file: file.write(data))
+    return path.stat().st_size
+
+
+def _write(path: Path, size: int, write: Callable[[BinaryIO], object]) -> None:
+    """Write a file of about ``size`` bytes, whole or not at all."""
+    room.require(path.name, path.parent, size)
     try:
         handle, temporary = tempfile.mkstemp(prefix=TEMPORARY, dir=path.parent)
     except OSError as error:
         raise PhotoFileError(f"{path.parent} cannot be written to: {error.strerror}.") from error
     try:
         with os.fdopen(handle, "wb") as file:
-            if output.format == "tiff":
-                pixels = _channels(codes, output, alpha)
-                tiff.write(file, pixels, _profile(output), exif, output.resolution)
-            else:
-                file.write(_through_vips(codes, output, exif, alpha))
+            write(file)
             file.flush()
             os.fsync(file.fileno())
         os.chmod(temporary, 0o666 & ~_umask())
         os.replace(temporary, path)
     except BaseException as error:
         Path(temporary).unlink(missing_ok=True)
+        if room.is_full(error):
+            raise room.no_room(path.name, path.parent, size) from error
         if isinstance(error, OSError):
             raise PhotoFileError(f"{path} could not be written: {error.strerror}.") from error
         raise
-    return path.stat().st_size
 
 
 def part_as_png(path: Path, x: float, y: float, width: int, height: int) -> bytes:

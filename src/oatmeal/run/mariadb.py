@@ -11,6 +11,7 @@ import shutil
 import signal
 import socket
 import subprocess
+import tempfile
 import threading
 import time
 from pathlib import Path
@@ -18,10 +19,17 @@ from typing import Final
 
 import pymysql
 
+from oatmeal.photofile import room
+from oatmeal.photofile.room import NoRoom
+
 #: Unix socket paths end here (sun_path, with its closing zero).
 _MAX_SOCKET_PATH = 107
 
 _PR_SET_PDEATHSIG = 1
+
+#: What must be free on the disk for a new database, and for one that is there.
+FIRST_BYTES: Final = 60_000_000
+LATER_BYTES: Final = 4_000_000
 
 #: How often the server is looked after, in seconds.
 _LOOK_S: Final = 0.2
@@ -66,7 +74,9 @@ class PrivateServer:
         self._folder.mkdir(parents=True, exist_ok=True)
         os.chmod(self._folder, 0o700)
         self._stop_leftover()
-        if not (self._data / "mysql").is_dir():
+        new = not (self._data / "mysql").is_dir()
+        self._require_room(FIRST_BYTES if new else LATER_BYTES)
+        if new:
             self._install()
         for attempt in range(3):
             self._port = _free_port()
@@ -77,6 +87,12 @@ class PrivateServer:
                 break
         self.stop()
         raise StartError(f"MariaDB did not start: {self._log_tail() or 'it gave no reason'}")
+
+    def _require_room(self, needed: int) -> None:
+        try:
+            room.require("The database", self._folder, needed)
+        except NoRoom as error:
+            raise StartError(str(error)) from error
 
     def watch(self) -> None:
         """Begin to look after the server: one that ends by itself is started again."""
@@ -117,21 +133,26 @@ class PrivateServer:
         raise StartError(f"MariaDB's data folder could not be made: {' '.join(reason[-2:])}")
 
     def _run_install(self) -> subprocess.CompletedProcess[str]:
-        return subprocess.run(
-            [
-                _program("mariadb-install-db"),
-                "--no-defaults",
-                f"--user={_user()}",
-                f"--datadir={self._data}",
-                "--auth-root-authentication-method=socket",
-                "--skip-test-db",
-                "--innodb-log-file-size=8M",
-                f"--tmpdir={self._folder / 'tmp'}",
-            ],
-            capture_output=True,
-            text=True,
-            env=self._environment(),
-        )
+        environment = self._environment()
+        # a script of MariaDB's, which cannot work in a path with a space in it: it gets another one
+        with tempfile.TemporaryDirectory(prefix="oatmeal-", dir="/tmp") as plain:
+            folder = Path(plain) / "database"
+            folder.symlink_to(self._folder.absolute())
+            return subprocess.run(
+                [
+                    _program("mariadb-install-db"),
+                    "--no-defaults",
+                    f"--user={_user()}",
+                    f"--datadir={folder / 'data'}",
+                    "--auth-root-authentication-method=socket",
+                    "--skip-test-db",
+                    "--innodb-log-file-size=8M",
+                    f"--tmpdir={folder / 'tmp'}",
+                ],
+                capture_output=True,
+                text=True,
+                env=environment | {"TMPDIR": str(folder / "tmp")},
+            )
 
     def _spawn(self, server: str) -> subprocess.Popen[bytes]:
         password = self._password()

@@ -4,76 +4,107 @@ from __future__ import annotations
 
 import fcntl
 import logging
+import os
 import signal
 import socket
 import sys
 import threading
 import time
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
+from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from types import FrameType
-from typing import Any, Final, TextIO
+from typing import Final, TextIO
 
-import waitress
-
+from oatmeal.exports.runner import Runner
 from oatmeal.library.database import Database
 from oatmeal.library.reading import shared_reader
 from oatmeal.library.store import FileStore
 from oatmeal.memory import keep_frames
+from oatmeal.photofile import room
 from oatmeal.run import demo
-from oatmeal.run.mariadb import PrivateServer, StartError
+from oatmeal.run.listening import server_for
+from oatmeal.run.mariadb import LATER_BYTES, PrivateServer, StartError
 from oatmeal.settings import SettingError, Settings
-from oatmeal.web import create_app
+from oatmeal.web import access, create_app
 
 HOST = "127.0.0.1"
 
-#: Settings of waitress: a frame of several megabytes leaves at once and stays in memory.
-SERVER: Final[dict[str, Any]] = {
-    "threads": 6,
-    "outbuf_overflow": 16 << 20,
-    "send_bytes": 1,
-    "asyncore_use_poll": True,
-    "ident": "oatmeal",
+LOG_FORMAT: Final = "%(asctime)s %(name)s: %(message)s"
+
+#: What a signal that ends the server means.
+_CALLED_OFF: Final = {
+    signal.SIGINT: "Ctrl-C was pressed",
+    signal.SIGTERM: "it was asked to end",
+    signal.SIGHUP: "the terminal was closed",
 }
 
-#: The body of an upload may be this much larger than the file limit (headers, rounding).
-_BODY_ROOM = 1 << 20
+log = logging.getLogger("oatmeal")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """``python -m oatmeal.run [demo]``; returns the exit status."""
     with_demo = "demo" in (sys.argv[1:] if arguments is None else arguments)
-    logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(name)s: %(message)s")
-    signal.signal(signal.SIGTERM, _interrupt)
+    logging.basicConfig(level=logging.WARNING, format=LOG_FORMAT)
+    for number in _CALLED_OFF:
+        if signal.getsignal(number) is not signal.SIG_IGN:  # as nohup asks
+            signal.signal(number, _interrupt)
     keep_frames()
     try:
         settings = Settings.from_environment(home_name="oatmeal-demo" if with_demo else "oatmeal")
         with _only_one(settings.home) as lock:
+            _keep_log(settings.home)
             _run(settings, with_demo, lock)
     except KeyboardInterrupt:
         pass
     except (StartError, SettingError) as error:
-        print(f"Oatmeal cannot start. {error}", file=sys.stderr)
-        return 1
+        return _refuse(str(error))
     except OSError as error:
-        print(f"Oatmeal cannot start. {error.strerror}: {error.filename}", file=sys.stderr)
-        return 1
+        if room.is_full(error):
+            return _refuse(str(room.no_room("It", settings.home, LATER_BYTES)))
+        return _refuse(f"{error.strerror}: {error.filename}")
     return 0
+
+
+def _refuse(why: str) -> int:
+    log.info("cannot start: %s", why)
+    with suppress(OSError):
+        print(f"Oatmeal cannot start. {why}", file=sys.stderr)
+    return 1
+
+
+def _keep_log(home: Path) -> None:
+    """Write what happens to a file too: the terminal may be closed when it matters."""
+    file = RotatingFileHandler(home / "oatmeal.log", maxBytes=1_000_000, backupCount=1, delay=True)
+    file.setFormatter(logging.Formatter(LOG_FORMAT))
+    log.addHandler(file)
+    log.setLevel(logging.INFO)
+    for handler in logging.getLogger().handlers:
+        handler.setLevel(logging.WARNING)  # the terminal is told in words of its own
+    logging.raiseExceptions = False  # a full disk or a closed terminal must not stop the work
+
+
+def _say(words: str, end: str = "\n") -> None:
+    """Print, if there still is a terminal."""
+    try:
+        print(words, end=end, flush=True)
+    except OSError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), 1)  # or Python would complain at its end
 
 
 def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
     begun = time.monotonic()
-    server = PrivateServer(settings.home / "database")
+    database_server = PrivateServer(settings.home / "database")
     warmed = threading.Thread(target=_warm, daemon=True)
-    runner = None
+    runner: Runner | None = None
     try:
         warmed.start()
         with step("Starting the database"):
-            server.start()
-        server.watch()
+            database_server.start()
+        database_server.watch()
         with step("Preparing the tables"):
-            database = Database(server.url)
+            database = Database(database_server.url)
             database.migrate()
         store = FileStore(settings.home, settings.cache_bytes)
         store.clear_incoming()
@@ -84,7 +115,7 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
         if with_demo:
             demo.load(database, app.extensions["oatmeal"].importer, settings.home, step)
         listener = _listener(settings.port)
-        address = f"http://{HOST}:{listener.getsockname()[1]}/"
+        address = access.address_of(app, f"http://{HOST}:{listener.getsockname()[1]}/")
         lock.seek(0)
         lock.truncate()
         lock.write(address)
@@ -92,35 +123,29 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
         runner = app.extensions["oatmeal"].runner
         runner.start()
         seconds = time.monotonic() - begun
-        print(f"Oatmeal is ready after {seconds:.1f} s: {address}   (Ctrl-C stops it)", flush=True)
-        _serve(app, listener, settings)
+        _say(f"Oatmeal is ready after {seconds:.1f} s: {address}   (Ctrl-C stops it)")
+        log.info("ready")
+        server_for(app, settings, listener).run()
     finally:
         _let_finish()
-        print("\nStopping ...", end=" ", flush=True)
+        asked = sys.exc_info()[0] in (None, KeyboardInterrupt)
+        if asked:
+            _say("\nStopping ...", end=" ")
         if runner is not None:
             runner.stop()
-        server.stop()
-        print("stopped; everything is saved.", flush=True)
-
-
-def _serve(app: Any, listener: socket.socket, settings: Settings) -> None:
-    """Serve until interrupted."""
-    waitress.serve(
-        app,
-        sockets=[listener],
-        max_request_body_size=settings.limits.max_bytes + _BODY_ROOM,
-        _quiet=True,
-        **SERVER,
-    )
+        database_server.stop()
+        if asked:
+            _say("stopped; everything is saved.")
+            log.info("stopped; everything is saved")
 
 
 @contextmanager
 def step(words: str) -> Iterator[None]:
     """Say what is being done, and how long it took."""
     begun = time.monotonic()
-    print(f"  {words} ...", end=" ", flush=True)
+    _say(f"  {words} ...", end=" ")
     yield
-    print(f"{time.monotonic() - begun:.1f} s", flush=True)
+    _say(f"{time.monotonic() - begun:.1f} s")
 
 
 def _warm() -> None:
@@ -129,7 +154,7 @@ def _warm() -> None:
     kernels.warm()
     shared_reader().warm()
     if kernels.threading_layer() == "workqueue":
-        logging.getLogger("oatmeal").warning(
+        log.warning(
             "numba found no OpenMP; install Debian's package libgomp1 for safe parallel rendering"
         )
 
@@ -168,10 +193,11 @@ def _only_one(home: Path) -> Iterator[TextIO]:
 
 
 def _interrupt(number: int, frame: FrameType | None) -> None:
+    log.info("%s: stopping", _CALLED_OFF[signal.Signals(number)])
     raise KeyboardInterrupt
 
 
 def _let_finish() -> None:
     """A second Ctrl-C while stopping must not cut the database off."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    signal.signal(signal.SIGTERM, signal.SIG_IGN)
+    for number in _CALLED_OFF:
+        signal.signal(number, signal.SIG_IGN)

@@ -56,7 +56,8 @@ def add_photograph(series_id: int) -> Reply:
             f"{name} is larger than the {limit / 1e6:.0f} MB that are accepted: save a smaller "
             "copy, or raise OATMEAL_MAX_BYTES."
         )
-    photograph = services().importer.add(series_id, name, _chunks())
+    expected = request.content_length or 0
+    photograph = services().importer.add(series_id, name, _chunks(), expected=expected)
     services().store.trim_cache()
     return {"id": photograph.id, "title": photograph.title, "note": photograph.note}
 

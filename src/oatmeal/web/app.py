@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import hashlib
 import secrets
 from pathlib import Path
 from typing import Final
-from urllib.parse import urlsplit
 
-from flask import Flask, Response, abort, request
+from flask import Flask, Response, request
 from flask.json.provider import DefaultJSONProvider
 from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import CSRFProtect
@@ -23,7 +21,7 @@ from oatmeal.library.store import FileStore
 from oatmeal.library.workbench import Workbench
 from oatmeal.photofile import rawfile
 from oatmeal.settings import Settings
-from oatmeal.web import assets, problems
+from oatmeal.web import access, assets, problems
 from oatmeal.web.api import api
 from oatmeal.web.export_api import export_api
 from oatmeal.web.pages import pages
@@ -41,6 +39,15 @@ POLICY = "; ".join(
         "base-uri 'none'", "frame-ancestors 'none'",
     )
 )  # fmt: skip
+
+#: Headers of every answer.
+SECURITY: Final = {
+    "Content-Security-Policy": POLICY,
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+    "Cross-Origin-Resource-Policy": "same-origin",
+}
 
 #: Suffixes that the browser's file chooser offers.
 ACCEPTED = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".avif", ".heic", ".heif", ".gif",
@@ -71,10 +78,9 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
     app = _Application(__name__, static_folder=None)
     app.url_map.converters["int"] = _Number
     assets.register(app)
-    secret = _secret(settings.home)
-    library = hashlib.sha256(f"library {secret}".encode()).hexdigest()[:12]
+    app.config["SECRET_KEY"] = _secret(settings.home)
+    library = access.name_of(app)
     app.config.update(
-        SECRET_KEY=secret,
         LIBRARY=library,
         TRUSTED_HOSTS=["127.0.0.1", "localhost"],
         SESSION_COOKIE_NAME=f"oatmeal-{library}",  # two instances in one browser are two
@@ -99,7 +105,7 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
         settings,
     )
     CSRFProtect(app)
-    app.before_request(_refuse_strangers)
+    access.register(app, settings)
     app.after_request(_secure)
     problems.register(app)
     app.jinja_env.globals["accepted"] = ",".join(ACCEPTED)
@@ -120,23 +126,7 @@ def _secret(home: Path) -> str:
     return found
 
 
-def _refuse_strangers() -> None:
-    """No page of another site may make this server work, not even by a picture in it.
-
-    Browsers say where a request comes from (Fetch Metadata, W3C); what says nothing is no browser.
-    """
-    site = request.headers.get("Sec-Fetch-Site", "none")
-    origin = request.headers.get("Origin")
-    foreign = origin is not None and urlsplit(origin).netloc != request.host
-    if site in ("cross-site", "same-site") or foreign:
-        abort(403, "This is asked for by another site, which Oatmeal does not answer.")
-
-
 def _secure(response: Response) -> Response:
-    response.headers["Content-Security-Policy"] = POLICY
-    response.headers["X-Content-Type-Options"] = "nosniff"
-    response.headers["Referrer-Policy"] = "same-origin"
-    response.headers["Cross-Origin-Opener-Policy"] = "same-origin"
-    response.headers["Cross-Origin-Resource-Policy"] = "same-origin"
+    response.headers.update(SECURITY)
     response.headers.setdefault("Cache-Control", "no-store")
     return response

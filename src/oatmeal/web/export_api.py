@@ -6,6 +6,7 @@ from flask import Blueprint, Response, render_template, send_file
 
 from oatmeal.exports import archive, batches
 from oatmeal.library.errors import Missing
+from oatmeal.library.store import is_filled
 from oatmeal.web import bodies
 from oatmeal.web.parsing import Reply, takes
 from oatmeal.web.services import services
@@ -32,7 +33,9 @@ def list_exports() -> Reply:
 def create_export(wanted: bodies.Batch) -> Reply:
     """Ask for finished files."""
     with services().database.session() as session:
-        batch = batches.create(session, wanted.photographs, wanted.output, wanted.pattern)
+        batch = batches.create(
+            session, services().store, wanted.photographs, wanted.output, wanted.pattern
+        )
         made = {"id": batch.id, "count": len(batch.jobs)}
     services().runner.wake()
     return made
@@ -88,6 +91,6 @@ def download_one(batch_id: int, job_id: int) -> Response:
         batch = batches.get(session, batch_id)
         folder = batches.folder(services().store, batch)
         name = next((job.name for job in batch.jobs if job.id == job_id), None)
-    if name is None or not (folder / name).exists():
-        raise Missing("This file is not there any more.")
+    if name is None or not is_filled(folder / name):
+        raise Missing("This file is not there any more: export it again.")
     return send_file(folder / name, as_attachment=True, download_name=name, max_age=0)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 from dataclasses import asdict
-from typing import Any
+from typing import Any, Final
 
 from flask import Flask, current_app, render_template, request
 from flask_wtf.csrf import CSRFError
@@ -14,9 +14,15 @@ from werkzeug.sansio.response import Response as AnyResponse
 
 from oatmeal.core.recipe import RecipeError
 from oatmeal.library.errors import Behind, Invalid, LibraryError, Missing
+from oatmeal.photofile import room
 from oatmeal.photofile.errors import PhotoFileError, TooLarge
+from oatmeal.photofile.room import NoRoom
+from oatmeal.web.services import services
 
 log = logging.getLogger("oatmeal")
+
+#: With less than this free, a database that takes nothing wants room.
+LITTLE: Final = 4_000_000
 
 
 def register(app: Flask) -> None:
@@ -25,6 +31,7 @@ def register(app: Flask) -> None:
     app.register_error_handler(Invalid, lambda error: problem(422, str(error)))
     app.register_error_handler(LibraryError, lambda error: problem(400, str(error)))
     app.register_error_handler(TooLarge, lambda error: problem(413, str(error)))
+    app.register_error_handler(NoRoom, lambda error: problem(507, str(error)))
     app.register_error_handler(PhotoFileError, lambda error: problem(422, str(error)))
     app.register_error_handler(Behind, _behind)
     app.register_error_handler(RecipeError, _recipe_problem)
@@ -74,4 +81,12 @@ def _unexpected(error: Exception) -> tuple[AnyResponse | str, int]:
 def _unreached(error: OperationalError) -> tuple[AnyResponse | str, int]:
     """The database is away, full, or chose this one to give way."""
     log.warning("the database at %s: %s", request.path, error.orig)
+    home = services().settings.home
+    left = room.free(home)
+    if left < LITTLE:
+        return problem(
+            507,
+            f"This is not stored: the disk that holds {home} has {room.weight(left)} free. Make "
+            "room there; what you do is kept here and stored then.",
+        )
     return problem(503, "The database did not take this: it is not stored. Try again in a moment.")

@@ -66,10 +66,7 @@ export function upload(address, file, progress, signal) {
       let body = null;
       try { body = JSON.parse(request.responseText); } catch { /* no JSON, said below */ }
       if (request.status < 300 && body) resolve(body);
-      else if (request.status === 413 && !body) {
-        const detail = `${file.name} is larger than what is accepted: save a smaller copy, or raise OATMEAL_MAX_BYTES.`;
-        reject(new Problem(413, { detail }));
-      } else reject(new Problem(request.status, body));
+      else reject(new Problem(request.status, body));
     };
     request.onerror = () => reject(new Problem(0, {
       detail: "The connection broke. Is Oatmeal still running?",

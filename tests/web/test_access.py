@@ -1,0 +1,71 @@
+"""Who may come in: by the key in the printed address, kept in a cookie; or everybody."""
+
+import pytest
+
+from oatmeal.settings import SettingError, Settings
+from oatmeal.web import access, create_app
+
+PAGES = ("/", "/series/1", "/bench/1", "/recipes", "/exports", "/pictures/1.jpg", "/api/exports",
+         "/versions/1/finished", "/exports/1.zip", "/nowhere")  # fmt: skip
+
+
+@pytest.fixture
+def stranger(app, photograph):
+    """Another user of the same machine, who found the port."""
+    return app.test_client()
+
+
+def test_without_the_key_nothing_is_shown_or_done(stranger, app):
+    for address in PAGES:
+        reply = stranger.get(address)
+        assert reply.status_code == 403
+        assert b"come in by the address that Oatmeal printed" in reply.data
+        assert b"first" not in reply.data.lower().replace(b"first it", b"")
+    for rule in app.url_map.iter_rules():
+        if rule.endpoint in ("static", "pages.favicon"):
+            continue
+        address = rule.build(dict.fromkeys(rule.arguments, 1))[1]
+        for method in rule.methods - {"OPTIONS"}:
+            assert stranger.open(address, method=method).status_code in (400, 403), address
+
+
+@pytest.mark.parametrize("key", ["", "x", "é", "0" * 32, "0" * 100_000])
+def test_a_wrong_key_opens_nothing(stranger, key):
+    reply = stranger.get("/", query_string={"key": key})
+    assert reply.status_code == 403
+    assert "Set-Cookie" not in reply.headers or "-key=" not in reply.headers["Set-Cookie"]
+    stranger.set_cookie("oatmeal-key", key[:100])
+    assert stranger.get("/").status_code == 403
+
+
+def test_the_key_is_taken_once_and_does_not_stay_in_the_address(stranger, app):
+    address = access.address_of(app, "/series/1")
+    reply = stranger.get(address)
+    assert (reply.status_code, reply.location) == (303, "/series/1")
+    cookies = [line for line in reply.headers.getlist("Set-Cookie") if "-key=" in line]
+    assert len(cookies) == 1
+    for word in ("HttpOnly", "SameSite=Strict", "Max-Age="):
+        assert word in cookies[0]
+    assert b"First lift" in stranger.get("/series/1").data
+
+
+def test_the_key_stays_over_restarts_and_is_the_librarys_own(app, database, store, tmp_path):
+    again = create_app(database, store, Settings(tmp_path / "home"))
+    other = create_app(database, store, Settings(tmp_path / "other"))
+    keys = [access.address_of(one, "/") for one in (app, again, other)]
+    assert keys[0] == keys[1] != keys[2]
+    guest = other.test_client()
+    assert guest.get(keys[0]).status_code == 403
+
+
+def test_everybody_may_come_in_if_that_is_set(database, store, tmp_path):
+    app = create_app(database, store, Settings(tmp_path / "home", access="machine"))
+    assert access.address_of(app, "http://127.0.0.1:1/") == "http://127.0.0.1:1/"
+    assert app.test_client().get("/").status_code == 200
+
+
+def test_the_setting_is_read_and_checked():
+    assert Settings.from_environment({}).access == "one"
+    assert Settings.from_environment({"OATMEAL_ACCESS": "machine"}).access == "machine"
+    with pytest.raises(SettingError, match="OATMEAL_ACCESS must be one or machine, not 'all'"):
+        Settings.from_environment({"OATMEAL_ACCESS": "all"})
