@@ -21,6 +21,11 @@ from oatmeal.settings import Settings
 from oatmeal.web import access, create_app
 
 
+def pytest_addoption(parser):
+    parser.addoption("--fuzz-seconds", type=float, default=30, help="how long each fuzz test runs")
+    parser.addoption("--fuzz-seed", type=int, default=1, help="what its random input begins with")
+
+
 @pytest.fixture(scope="session")
 def quick_folder():
     """A folder in memory where there is one: these data need not outlive the tests."""

@@ -349,6 +349,7 @@ def test_history_is_there_after_a_hard_stop_of_the_server(page, tmp_path, quiet)
     series = oatmeal.call("POST", "api/series", {"name": "Meet"})["id"]
     address = f"api/series/{series}/photographs"
     oatmeal.call("POST", address, BUNTING.read_bytes(), X_File_Name="b.jpg")
+    page.goto(oatmeal.door)
     page.goto(f"{oatmeal.address}bench/1")
 
     def typed(name, stops):

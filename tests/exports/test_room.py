@@ -110,7 +110,7 @@ def test_a_disk_that_fills_while_a_file_is_written(frames, monkeypatch, store, f
     monkeypatch.setattr(os, "fsync", full)
     reply = frames.send("POST", "/api/versions/1/finished", {"format": format_})
     assert reply.status_code == 507
-    assert "needs" in reply.json["detail"]
+    assert reply.json["detail"].startswith("larkmoor-meet-01-dsc-1-version-1.")
     assert str(store.cache) in reply.json["detail"]
     monkeypatch.undo()
     assert not list(store.cache.rglob(".*"))

@@ -18,7 +18,9 @@ from oatmeal.library.framing import framed_size
 from oatmeal.library.models import Photograph
 from oatmeal.library.store import FileStore, is_filled
 from oatmeal.library.workbench import Workbench
+from oatmeal.photofile import room
 from oatmeal.photofile.encode import SUFFIX_OF, Output
+from oatmeal.photofile.room import NoRoom
 
 #: How files are named unless the photographer says otherwise.
 USUAL_PATTERN: Final = "{series}-{number}-{title}-{version}"
@@ -60,7 +62,7 @@ def finished_file(
     Raises
     ------
     PhotoFileError
-        When the original cannot be read or the format cannot hold the result.
+        When the original cannot be read, or there is no room or no format for the result.
     """
     wanted = json.dumps([engine.mark(), recipe.document(), asdict(output)], sort_keys=True)
     mark = hashlib.sha256(wanted.encode()).hexdigest()[:24]
@@ -68,12 +70,16 @@ def finished_file(
     folder = store.cache / photograph.sha256[:2]
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"{photograph.sha256}-export-{mark}{suffix}"
+    name = file_name(photograph, version_name) + suffix
     if not is_filled(path):
-        write_picture(workbench.desk(photograph).source(), recipe, output, path)
+        source = workbench.desk(photograph).source()
+        try:
+            write_picture(source, recipe, output, path)
+        except NoRoom as error:
+            raise room.no_room(name, folder, error.needed) from error
         store.trim_cache()
     size = framed_size(photograph, recipe)
     width, height = fitted(*size, output.long_side or max(size))
-    name = file_name(photograph, version_name) + suffix
     return FinishedFile(path, name, width, height, path.stat().st_size)
 
 

@@ -11,7 +11,7 @@ from typing import Annotated, Any, Final, Literal
 from pydantic import BaseModel, ConfigDict, Field, PlainValidator
 
 from oatmeal.core.colour import ranges
-from oatmeal.core.recipe import Recipe, from_document
+from oatmeal.core.recipe import Recipe, from_document, require_built
 from oatmeal.core.recipe.carry import STRONGEST
 from oatmeal.core.seeing.points import BUDGET
 from oatmeal.exports.finished import USUAL_PATTERN
@@ -30,8 +30,13 @@ Share = Annotated[float, Field(ge=0, le=1)]
 Place = tuple[Share, Share]
 Colour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")]
 
+
+def _recipe(document: object) -> Recipe:
+    return require_built(from_document(document))
+
+
 #: A whole recipe; what is wrong inside is told as for a recipe file.
-Wanted = Annotated[Recipe, PlainValidator(from_document, json_schema_input_type=Recipe)]
+Wanted = Annotated[Recipe, PlainValidator(_recipe, json_schema_input_type=Recipe)]
 
 
 class Body(BaseModel):
