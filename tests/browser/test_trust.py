@@ -1,0 +1,69 @@
+"""What a page must never do: run what stands in a name, or keep silent about a lost original."""
+
+import io
+from html import unescape
+
+import pytest
+from PIL import Image
+from playwright.sync_api import expect
+from samples import DEMO, codes
+
+from oatmeal.core.recipe import from_document
+from oatmeal.library import history, photographs, recipes, series, versions
+
+BUNTING = DEMO / "bunting.jpg"
+
+HOSTILE = (
+    '<img src=x onerror="window.owned=1">',
+    '"><script>window.owned=2</script>',
+    "{{ 7*7 }} ${window.owned=3} '-window.owned=4-'",
+    "javascript:window.owned=5",
+    "</script><svg onload=window.owned=6>",
+)
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_hostile_names_are_shown_and_never_run(desk, page, live, name):
+    desk.begin(BUNTING, DEMO / "valley-fog.jpg")
+    with desk.database.session() as session:
+        series.rename(session, 1, name)
+        photographs.rename(session, 1, name)
+        versions.rename(session, 1, name)
+        saved = versions.save(session, 1, 1, from_document({"mix": {"lifts": {"red": 1}}}))
+        history.keep(session, 1, saved["head"], name)
+        versions.pin(session, 1, saved["revision"], [{"x": 0.5, "y": 0.5, "label": name[:40]}])
+        kept = recipes.save(session, name, from_document({"tone": {"veil": 9}}))
+        recipes.describe(session, kept["id"], note=name, tags=name)
+    for address in ("/", "/series/1", "/bench/1", "/recipes?photograph=1", "/exports"):
+        page.goto(f"{live}{address}")
+        if address == "/bench/1":
+            desk.wait()
+            page.get_by_role("button", name="History").click()
+            expect(page.get_by_text(name, exact=False).first).to_be_visible()
+        page.wait_for_timeout(150)
+        assert page.evaluate("window.owned") is None, address
+        assert page.locator("img[src='x'], svg[onload]").count() == 0, address
+        if address != "/exports":
+            assert name in unescape(page.content()), address
+
+
+def test_a_lost_original_is_said_on_the_bench_and_put_back(desk, page, quiet):
+    desk.begin(BUNTING)
+    original = next(desk.importer.store.originals.rglob("*.jpg"))
+    content = original.read_bytes()
+    buffer = io.BytesIO()
+    Image.fromarray(codes(90, 120, seed=77)).save(buffer, "PNG")
+    desk.importer.add(1, "mast.png", [buffer.getvalue()])
+    lost = next(desk.importer.store.originals.rglob("*.png"))
+    lost.unlink()
+    quiet.expected = ("422",)
+    page.goto(f"{desk.live}/bench/2")
+    desk.wait()
+    line = page.locator(".toastline")
+    expect(line).to_contain_text("The original of mast.png in Oatmeal's folder is missing: add the")
+    desk.importer.add(1, "mast.png", [buffer.getvalue()])
+    assert lost.read_bytes() == buffer.getvalue()
+    assert original.read_bytes() == content
+    page.reload()
+    desk.wait()
+    expect(line).to_have_count(0)
