@@ -315,3 +315,27 @@ def test_a_small_file_that_would_unfold_to_a_huge_picture(tmp_path):
     )
     with pytest.raises(TooLarge, match=r"bomb\.png has 3600 megapixels"):
         decode(path)
+
+
+class _Blank:
+    """What the library for HEIC gives where its decoder gave no pixels."""
+
+    size, info = (96, 64), {}
+
+    def __len__(self):
+        return 1
+
+
+@pytest.mark.parametrize("error", [None, IndexError("list index out of range")])
+def test_a_heic_without_pixels_is_damaged(tmp_path, monkeypatch, error):
+    path = tmp_path / "a.heic"
+    pillow_heif.from_pillow(Image.fromarray(PICTURE)).save(str(path))
+
+    def opened(*given, **more):
+        if error:
+            raise error
+        return _Blank()
+
+    monkeypatch.setattr(pillow_heif, "open_heif", opened)
+    with pytest.raises(PhotoFileError, match=r"a\.heic is damaged or incomplete"):
+        decode(path)
