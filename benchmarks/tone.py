@@ -11,6 +11,7 @@ import numpy as np
 import pyvips
 from frames import DEMO, FRAME, median, say
 
+from oatmeal.core import bands as bands_of
 from oatmeal.core import kernels
 from oatmeal.core.colour import kernels as colour_kernels
 from oatmeal.core.colour import lightness
@@ -29,8 +30,8 @@ TEXTURE = 0.15 * np.sin(2 * np.pi * X / 50) * np.sin(2 * np.pi * Y / 50)
 def clarity(stops: np.ndarray) -> np.ndarray:
     grey = np.exp2(stops).astype(np.float32)
     settings = Tone(clarity=60.0)
-    bands, window = local.find_bands(grey, "soft"), Window(0, 0, WIDTH, HEIGHT)
-    wide = local.spread(bands, window, WIDTH)
+    bands, window = bands_of.find_bands(grey, "soft"), Window(0, 0, WIDTH, HEIGHT)
+    wide = bands_of.spread(bands, window, WIDTH)
     return np.log2(local.apply(grey, settings, bands.veil, wide, None, window))
 
 

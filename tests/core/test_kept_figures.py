@@ -14,6 +14,7 @@ import pytest
 from samples import codes
 
 from oatmeal.core import mix, tone
+from oatmeal.core.bands.split import RADII
 from oatmeal.core.colour import decode_srgb, oklab_to_linear, ranges
 from oatmeal.core.mix import film
 from oatmeal.core.pipeline import Pipeline
@@ -120,7 +121,7 @@ def scales():
             table[::64].tolist()
             for table in local.tables(settings.model_copy(update={"character": character}), 0.05)
         ]
-        for character in local.RADII
+        for character in RADII
     }
     laid = local.tables(settings.model_copy(update={"veil": -40.0}), 0.05)[0][::64].tolist()
     held = settings.model_copy(update={"hold_ends": True})

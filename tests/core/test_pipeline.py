@@ -10,7 +10,7 @@ from oatmeal.core import pipeline
 from oatmeal.core.colour import decode_srgb
 from oatmeal.core.picture import ArrayPicture, Window, proxy
 from oatmeal.core.pipeline import Order, Pipeline, Region
-from oatmeal.core.recipe import REST, Recipe, read
+from oatmeal.core.recipe import REST, Recipe, from_document, read
 from oatmeal.core.stages import Place, stage, table
 from oatmeal.photofile.decode import SourcePicture
 
@@ -128,9 +128,8 @@ def test_a_strip_of_a_wide_picture_equals_the_whole(side):
 
 @pytest.mark.parametrize("step", ["mix", "tone", "prepare"])
 def test_a_step_switched_off_equals_rest(step):
-    strong = STRONG.model_copy(
-        update={"prepare": REST.prepare.model_copy(update={"exposure": 1.0})}
-    )
+    lit = from_document({"prepare": {"light": {"exposure": 1, "warmth": 40, "shadows": 30}}})
+    strong = STRONG.model_copy(update={"prepare": lit.prepare})
     off = strong.model_copy(update={step: getattr(strong, step).model_copy(update={"on": False})})
     rest = strong.model_copy(update={step: getattr(REST, step)})
     rgb = SMALL.linear(0, 0, 410, 300)

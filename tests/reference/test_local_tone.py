@@ -7,11 +7,12 @@ import numpy as np
 import pytest
 from samples import DEMO
 
+from oatmeal.core import bands as bands_of
+from oatmeal.core.bands import kernels as tonemaps
 from oatmeal.core.colour import lightness
 from oatmeal.core.picture import Window, proxy
 from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region, render
 from oatmeal.core.recipe import REST, Levels, Recipe, Tone
-from oatmeal.core.tone import kernels as tonemaps
 from oatmeal.core.tone import local
 from oatmeal.photofile.decode import decode
 
@@ -23,9 +24,9 @@ TEXTURE = 0.15 * np.sin(2 * np.pi * X / 50) * np.sin(2 * np.pi * Y / 50)
 
 def toned(grey, **values):
     settings = Tone(**values)
-    bands = local.find_bands(grey, settings.character)
+    bands = bands_of.find_bands(grey, settings.character)
     window = Window(0, 0, grey.shape[1], grey.shape[0])
-    wide, fine = local.spread(bands, window, grey.shape[1]), local.fine_band(grey, window)
+    wide, fine = bands_of.spread(bands, window, grey.shape[1]), local.fine_band(grey, window)
     return local.apply(grey, settings, bands.veil, wide, fine, window)
 
 

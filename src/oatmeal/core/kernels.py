@@ -6,6 +6,7 @@ from typing import Any
 
 import numba
 
+from oatmeal.core.bands import kernels as bands
 from oatmeal.core.colour import filters
 from oatmeal.core.colour import kernels as colour
 from oatmeal.core.finish import quantising
@@ -17,7 +18,8 @@ from oatmeal.core.tone import kernels as tone
 
 def warm() -> None:
     """Compile every kernel, or load it from the cache, so that no drag waits for it."""
-    for room in (colour, filters, mix, guard_kernels, formula_kernel, tone, quantising, seeing):
+    rooms = (colour, filters, bands, mix, guard_kernels, formula_kernel, tone, quantising, seeing)
+    for room in rooms:
         room.warm()
 
 

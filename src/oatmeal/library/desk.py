@@ -20,9 +20,11 @@ from oatmeal.core.picture import (
     reduced,
 )
 from oatmeal.core.pipeline import WHOLE_SIDE, Order, Pipeline, Region
+from oatmeal.core.prepare.white import NoLight
 from oatmeal.core.recipe import Levels, Recipe, require_built
 from oatmeal.core.seeing import strip
 from oatmeal.core.seeing.balance import Balance, Found
+from oatmeal.core.seeing.begin import Beginning, FoundLight, begin, find_light, neutral
 from oatmeal.core.seeing.greymap import GreyMap
 from oatmeal.core.seeing.points import find_points
 from oatmeal.core.seeing.spot import Spot, read_spot, touched, touched_by_picked
@@ -182,6 +184,25 @@ class Desk:
         """Lifts that part the picture's colours."""
         with self._lock:
             return Balance(self._view(Order(recipe)).large, recipe).find(strength)
+
+    def neutral(self, recipe: Recipe, x: float, y: float) -> tuple[float, float]:
+        """Warmth and tint of the light under which a place is grey; shares of width and height."""
+        with self._lock:
+            source = self._view(Order(recipe)).pipeline(BENCH_SIDE).source
+            try:
+                return neutral(source, x, y)
+            except NoLight as error:
+                raise Invalid(str(error)) from error
+
+    def find_light(self, recipe: Recipe) -> FoundLight:
+        """The colour of the light, where the picture tells it."""
+        with self._lock:
+            return find_light(self._view(Order(recipe)).large)
+
+    def begin(self, recipe: Recipe) -> Beginning:
+        """A first light, and a sentence on what was done."""
+        with self._lock:
+            return begin(self._view(Order(recipe)).large, recipe)
 
     def points(self, recipe: Recipe, budget: float) -> Levels:
         """Black and white of the scale from the picture; ``budget`` is the share that may clip."""

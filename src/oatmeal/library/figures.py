@@ -68,11 +68,13 @@ class Figures:
 
 
 def layer(name: str, pipeline: Pipeline, order: Order) -> NDArray[np.uint8]:
-    """The finished grey, the plain conversion or the colour original as 8-bit codes."""
+    """The finished grey, the plain conversion, or a colour picture as 8-bit codes."""
     if name == "grey":
         return np.asarray(pipeline.codes(order))
     if name == "plain":
         return np.asarray(Pipeline(pipeline.prepared(order)).codes(REST))
+    if name == "prepared":
+        return kernels.display(pipeline.prepared(order))
     return kernels.display(pipeline.source)
 
 

@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 from oatmeal.core.picture import Rectangle
 from oatmeal.core.recipe import Recipe
 
-#: What can be sent: the finished grey, the plain conversion, the colour original, what is touched.
-LAYERS: Final = ("grey", "plain", "colour", "touched")
+#: What can be sent: the finished grey, the plain conversion, the colour original, the colour
+#: picture as it is prepared, what is touched.
+LAYERS: Final = ("grey", "plain", "colour", "prepared", "touched")
 
 #: A region may ask for this many pixels at the most.
 MAX_REGION_PIXELS: Final = 16_000_000

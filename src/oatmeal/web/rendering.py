@@ -92,6 +92,31 @@ def points(photograph_id: int, wanted: bodies.Points) -> dict[str, Any]:
     return {"levels": levels.model_dump(mode="json")}
 
 
+@rendering.post("/api/photographs/<int:photograph_id>/neutral")
+@takes(bodies.Spot)
+def neutral(photograph_id: int, wanted: bodies.Spot) -> dict[str, Any]:
+    """The light under which a place is grey: its warmth and tint."""
+    warmth, tint = _desk(photograph_id).neutral(wanted.recipe, wanted.x, wanted.y)
+    return {"light": {"warmth": warmth, "tint": tint}}
+
+
+@rendering.post("/api/photographs/<int:photograph_id>/light")
+@takes(bodies.Of)
+def find_light(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
+    """The light that the picture was taken in, if it tells that, and how sure it is."""
+    found = _desk(photograph_id).find_light(wanted.recipe)
+    light = None if found.light is None else dict(zip(("warmth", "tint"), found.light, strict=True))
+    return {"light": light, "words": found.words}
+
+
+@rendering.post("/api/photographs/<int:photograph_id>/begin")
+@takes(bodies.Of)
+def begin(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
+    """A first light for the colour picture, and a sentence on what it does and why."""
+    found = _desk(photograph_id).begin(wanted.recipe)
+    return {"light": found.light.model_dump(mode="json"), "words": found.words}
+
+
 @rendering.post("/api/photographs/<int:photograph_id>/separate")
 @takes(bodies.Pair)
 def separate(photograph_id: int, wanted: bodies.Pair) -> dict[str, Any]:

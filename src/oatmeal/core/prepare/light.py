@@ -2,19 +2,59 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.recipe import Prepare
+from oatmeal.core.bands import Bands, find_bands, kernels, light_gains, spread
+from oatmeal.core.colour import kernels as colour
+from oatmeal.core.picture import Window
+from oatmeal.core.prepare import white
+from oatmeal.core.recipe import Light
+
+Colour = NDArray[np.float32]
+
+#: The bands that highlights and shadows follow.
+CHARACTER: Final = "soft"
 
 
-def apply(rgb_linear: NDArray[np.float32], prepare: Prepare) -> NDArray[np.float32]:
-    """Linear colour ``(H, W, 3)`` in its light; the same array where that is at rest."""
-    if prepare.exposure == 0.0:
-        return rgb_linear
-    return rgb_linear * np.float32(2.0**prepare.exposure)
+def lit(rgb_linear: Colour, light: Light) -> Colour:
+    """Linear colour ``(H, W, 3)`` with its light taken out and its exposure.
+
+    The same array where both are at rest.
+    """
+    if light.warmth == 0.0 and light.tint == 0.0:
+        if light.exposure == 0.0:
+            return rgb_linear
+        return rgb_linear * np.float32(2.0**light.exposure)
+    matrix = white.adaptation(light.warmth, light.tint) * 2.0**light.exposure
+    return kernels.through_matrix(rgb_linear, matrix)
 
 
-def brightest(prepare: Prepare) -> float:
+def bands_of(rgb_linear: Colour) -> Bands:
+    """The bands of a colour picture's luminance, of the whole picture at any size."""
+    return find_bands(colour.luminance(rgb_linear), CHARACTER)
+
+
+def relit(rgb_linear: Colour, light: Light, bands: Bands, window: Window) -> Colour:
+    """Linear colour with its highlights and shadows, as a gain by the base: hue is kept.
+
+    Parameters
+    ----------
+    rgb_linear : float32 (H, W, 3)
+        Of the window.
+    bands : Bands
+        Of the whole, from :func:`bands_of`.
+    """
+    wide = spread(bands, window, rgb_linear.shape[1])
+    gains = light_gains(light.highlights, light.shadows).astype(np.float32)
+    return kernels.relit(rgb_linear, wide, window.place, gains)
+
+
+def brightest(light: Light) -> float:
     """The highest linear channel that a picture whose white is 1 can get here, at least 1."""
-    return float(2.0 ** max(0.0, prepare.exposure))
+    matrix = white.adaptation(light.warmth, light.tint) if light.warmth or light.tint else np.eye(3)
+    channel = float(np.maximum(matrix, 0).sum(axis=1).max())
+    stops = light.exposure + float(light_gains(light.highlights, light.shadows).max())
+    return float(max(1.0, channel * 2.0**stops))

@@ -5,23 +5,44 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from oatmeal.core.bands import Bands
 from oatmeal.core.prepare import light
-from oatmeal.core.recipe import DECLARED, Recipe
+from oatmeal.core.recipe import Recipe
 from oatmeal.core.stages import SOURCE, Place, stage
 
-_LIGHT = DECLARED.of_step("prepare", "colour exposure")
+_WHITE = ("prepare.light.warmth", "prepare.light.tint", "prepare.light.exposure")
+_ENDS = ("prepare.light.highlights", "prepare.light.shadows")
+
+Colour = NDArray[np.float32]
 
 
-@stage("prepared", reads=_LIGHT, needs=(SOURCE,), moved_by=_LIGHT)
-def prepared(recipe: Recipe, place: Place, rgb_linear: NDArray[np.float32]) -> NDArray[np.float32]:
+@stage("lit", reads=_WHITE, needs=(SOURCE,), moved_by=_WHITE)
+def lit(recipe: Recipe, place: Place, rgb_linear: Colour) -> Colour:
+    """Linear colour with its light taken out and its exposure."""
+    return light.lit(rgb_linear, recipe.prepare.light)
+
+
+@stage(
+    "light_bands",
+    needs=("lit",),
+    when=lambda recipe: bool(recipe.prepare.light.highlights or recipe.prepare.light.shadows),
+    whole=True,
+)
+def light_bands(recipe: Recipe, place: Place, rgb_linear: Colour) -> Bands:
+    """Coefficients of the base of the whole picture, which highlights and shadows follow."""
+    return light.bands_of(rgb_linear)
+
+
+@stage("prepared", reads=_ENDS, needs=("lit", "light_bands"), moved_by=_ENDS)
+def prepared(recipe: Recipe, place: Place, rgb_linear: Colour, bands: Bands) -> Colour:
     """Linear colour ``(H, W, 3)`` as the mix gets it."""
-    return light.apply(rgb_linear, recipe.prepare)
+    return light.relit(rgb_linear, recipe.prepare.light, bands, place.window)
 
 
-@stage("brightest", reads=_LIGHT)
+@stage("brightest", reads=("prepare.light",))
 def brightest(recipe: Recipe, place: Place) -> float:
     """The highest linear channel that the mix can get, for what must hold it."""
-    return light.brightest(recipe.prepare)
+    return light.brightest(recipe.prepare.light)
 
 
-STAGES = (prepared, brightest)
+STAGES = (lit, light_bands, prepared, brightest)

@@ -18,7 +18,7 @@ from oatmeal.core.recipe.mix import (
     Six,
 )
 from oatmeal.core.recipe.parts import Part, Step
-from oatmeal.core.recipe.prepare import Prepare
+from oatmeal.core.recipe.prepare import Light, Prepare
 from oatmeal.core.recipe.reading import (
     MAX_BYTES,
     Problem,
@@ -33,7 +33,7 @@ from oatmeal.core.recipe.tone import Levels, Tone
 
 __all__ = [
     "BASE_KINDS", "DECLARED", "FORMAT", "MAX_BYTES", "REST", "STEPS", "WEIGHINGS", "Base",
-    "Centres", "Channels", "Film", "Finish", "Formula", "Levels", "Lifts", "Mix", "Parameter",
-    "Part", "Picked", "Plain", "Prepare", "Problem", "Recipe", "RecipeError", "Setting", "Six",
-    "Step", "Tone", "from_document", "read", "require_built", "schema", "unbuilt",
+    "Centres", "Channels", "Film", "Finish", "Formula", "Levels", "Lifts", "Light", "Mix",
+    "Parameter", "Part", "Picked", "Plain", "Prepare", "Problem", "Recipe", "RecipeError",
+    "Setting", "Six", "Step", "Tone", "from_document", "read", "require_built", "schema", "unbuilt",
 ]  # fmt: skip

@@ -16,6 +16,14 @@ from numba import prange, types
 from numba.extending import overload
 from numpy.typing import NDArray
 
+from oatmeal.core.bands.kernels import (
+    FLOOR,
+    HIGHEST_STOPS,
+    LOWEST_STOPS,
+    TABLE_SIZE,
+    spread,
+)
+from oatmeal.core.bands.split import HIGHLIGHTS_FADE, LIGHT_AT_100, SHADOWS_FADE
 from oatmeal.core.colour.lanes import (
     DECODE_TABLE,
     at,
@@ -29,26 +37,11 @@ from oatmeal.core.colour.lanes import (
 
 _f = np.float32
 
-#: Digest of lanes.py, see there.
-LANES: Final = "3cdc9cad1436"
-
-#: Tables over the base run over these stops around white.
-LOWEST_STOPS: Final = -12.0
-HIGHEST_STOPS: Final = 4.0
-TABLE_SIZE: Final = 1025
-
 _LOW: Final = _f(LOWEST_STOPS)
 _PER_STOP: Final = _f((TABLE_SIZE - 1) / (HIGHEST_STOPS - LOWEST_STOPS))
 
-#: Added to light before its logarithm, so that black has one.
-FLOOR: Final = _f(2.0**-12)
-
-#: Stops that highlights and shadows move the ends of the scale by at 100.
-LIGHT_AT_100: Final = 2.0
-
-#: Between which shares of L* 100 shadows fade out and highlights fade in.
-SHADOWS_FADE: Final = (0.0, 0.7)
-HIGHLIGHTS_FADE: Final = (0.3, 1.0)
+#: Digest of lanes.py, see there.
+LANES: Final = "3cdc9cad1436"
 
 #: Factor on the middle band at clarity 100; 60 makes the texture 1.6 times as strong.
 CLARITY_AT_100: Final = 1.47
@@ -99,24 +92,6 @@ def _number(setting):  # type: ignore[no-untyped-def]
     if isinstance(setting, types.Array):
         return lambda setting: _f(0.0)
     return lambda setting: setting
-
-
-@parallel
-def _log_light(grey, out):  # type: ignore[no-untyped-def]
-    for y in prange(grey.shape[0]):
-        line, result = grey[y], out[y]
-        for x in range(grey.shape[1]):
-            result[x] = log2_one(line[x] + FLOOR)
-
-
-@parallel
-def _spread(maps, left, part, out):  # type: ignore[no-untyped-def]
-    for place in prange(maps.shape[0] * maps.shape[1]):
-        plane, row = place // maps.shape[1], place % maps.shape[1]
-        line, result = maps[plane, row], out[plane, row]
-        for x in range(left.shape[0]):
-            here = left[x]
-            result[x] = line[here] + part[x] * (line[here + 1] - line[here])
 
 
 @parallel
@@ -261,30 +236,6 @@ def _bent_compiled(value, excess):  # type: ignore[no-untyped-def]
     return bend
 
 
-def log_light(grey: Plane) -> Plane:
-    """``log2(grey + 2 ** -12)``, in stops around white."""
-    out = np.empty_like(grey)
-    _log_light(grey, out)
-    return out
-
-
-def spread(
-    maps: NDArray[np.float32], window: tuple[float, float, float, float], width: int
-) -> NDArray[np.float32]:
-    """Maps ``(n, h, w)`` of a whole picture, read along the rows of a window: ``(n, h, width)``.
-
-    The window is ``(x, y, whole width, whole height)`` in pixels of the part.
-    """
-    count, rows, columns = maps.shape
-    across = (np.arange(width) + 0.5 + window[0]) * (columns / window[2]) - 0.5
-    across = np.clip(across, 0, columns - 1)
-    left = np.minimum(across.astype(np.int32), max(columns - 2, 0))
-    padded = np.pad(maps, ((0, 0), (0, 0), (0, 1)), mode="edge")
-    wide = np.empty((count, rows, width), dtype=np.float32)
-    _spread(padded, left, (across - left).astype(np.float32), wide)
-    return wide
-
-
 def local(
     grey: Plane,
     exposure: float,
@@ -386,7 +337,6 @@ def through_mapped_scale(
 def warm() -> None:
     """Compile, or load from the cache."""
     grey = np.full((4, 4), 0.2, dtype=np.float32)
-    log_light(grey)
     table = np.zeros(TABLE_SIZE, dtype=np.float32)
     maps = np.zeros((4, 2, 2), dtype=np.float32)
     window = (0.0, 0.0, 4.0, 4.0)

@@ -1,31 +1,21 @@
 """The part of Tone that looks at neighbourhoods: light, local contrast, veil.
 
-The logarithm of the grey is split into an edge-aware base, a middle band and a fine band. Light
-(highlights, shadows, zones) and veil are gains that depend on the base alone, so that local
-contrast stays; clarity, sparkle and depth are gains of the middle band, detail of the fine one.
-
-Base and middle band are linear functions of the pixel's own value whose coefficients vary slowly.
-The coefficients are found once on a small picture of the whole and read between its pixels at any
-size: a region rendered alone equals that region of the whole, and edges stay where they are.
-
-References
-----------
-K. He, J. Sun and X. Tang, "Guided Image Filtering", IEEE TPAMI 35 (2013); windows weighted by
-their variance, so that an edge does not spread (after Z. Li et al., "Weighted Guided Image
-Filtering", IEEE TIP 24, 2015).
+The logarithm of the grey is split into bands (:mod:`oatmeal.core.bands`). Light (highlights,
+shadows, zones) and veil are gains that depend on the base alone, so that local contrast stays;
+clarity, sparkle and depth are gains of the middle band, detail of the fine one.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Final
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from oatmeal.core.bands import light_gains
+from oatmeal.core.bands.kernels import HIGHEST_STOPS, LOWEST_STOPS, TABLE_SIZE, log_light
 from oatmeal.core.colour import lightness
-from oatmeal.core.colour.filters import box_means
 from oatmeal.core.colour.ranges import smoothstep
 from oatmeal.core.picture import Window
 from oatmeal.core.recipe import Tone
@@ -33,109 +23,22 @@ from oatmeal.core.tone import kernels
 from oatmeal.core.tone.kernels import (
     ADDED_VEIL,
     CLARITY_AT_100,
-    HIGHEST_STOPS,
-    HIGHLIGHTS_FADE,
     LEAST_LEFT,
-    LIGHT_AT_100,
-    LOWEST_STOPS,
     MOST_REMOVED,
-    SHADOWS_FADE,
-    TABLE_SIZE,
     Maps,
 )
 
 Plane = NDArray[np.float32]
 
-#: Longer side of the small picture that the coefficients are found on.
-SMALL_SIDE: Final = 400
-
-#: Radius of the base's windows in pixels of the small picture, by character.
-RADII: Final = {"soft": 8, "crisp": 4, "deep": 16}
-
-#: Variance (stops squared) at which a window counts as an edge, and the softness of its weight.
-EDGE_VARIANCE: Final = 0.1
-WEIGHT_VARIANCE: Final = 0.01
-
-#: Radius and variance of the fit that brings the middle band to any size, and radius over which
-#: its coefficients are averaged.
-FIT_RADIUS: Final = 2
-MEAN_RADIUS: Final = 1
-FIT_VARIANCE: Final = 0.0034
-
 #: Fine band: radius as a share of the longer side, and variance of an edge.
 FINE_SHARE: Final = 2 / 1600
 FINE_VARIANCE: Final = 0.05
-
-#: Share of the picture that is darker than its veil.
-VEIL_SHARE: Final = 0.002
-
-
-@dataclass(frozen=True)
-class Bands:
-    """Coefficients on the small picture, float32 (4, h, w), and the veil's light.
-
-    The base of a pixel with logarithm l is ``maps[0] * l + maps[1]``, its middle band
-    ``maps[2] * l + maps[3]``.
-    """
-
-    maps: NDArray[np.float32]
-    veil: float
 
 
 def highest_gain(tone: Tone) -> float:
     """Stops by which this part can raise the brightest tone, for what must hold it."""
     gains, factors, _ = tables(tone, 0.0)
     return max(0.0, float(gains.max())) + max(0.0, float(factors.max()))
-
-
-def find_bands(grey: Plane, character: str) -> Bands:
-    """Split a mixed grey.
-
-    Parameters
-    ----------
-    grey : float32 (H, W)
-        Linear, of the whole picture at any size.
-    character : str
-        Whose radius the base has, see :data:`RADII`.
-    """
-    height, width = grey.shape
-    scale = min(1.0, SMALL_SIDE / max(height, width))
-    size = (max(1, round(width * scale)), max(1, round(height * scale)))
-    log = cv2.resize(kernels.log_light(grey), size, interpolation=cv2.INTER_AREA)
-    light = np.asarray(log, dtype=np.float32)
-    radius = max(1, round(RADII[character] * max(size) / SMALL_SIDE))
-    base_slope, base_offset = _weighted_base(light, radius)
-    middle = light - (base_slope * light + base_offset)
-    fit = _fit(light, middle)
-    small = cv2.resize(grey, size, interpolation=cv2.INTER_AREA)
-    veil = float(np.quantile(small, VEIL_SHARE))
-    return Bands(np.stack([base_slope, base_offset, *fit]), max(0.0, veil))
-
-
-def _weighted_base(light: Plane, radius: int) -> tuple[Plane, Plane]:
-    mean, square = box_means(np.stack([light, light * light]), radius)
-    variance = np.maximum(square - mean * mean, 0)
-    slope = variance / (variance + np.float32(EDGE_VARIANCE))
-    offset: Plane = np.asarray(mean * (1 - slope), dtype=np.float32)
-    weight = (variance + np.float32(WEIGHT_VARIANCE)) ** -2
-    stacked = np.stack([weight, slope * weight, offset * weight])
-    total, slopes, offsets = box_means(stacked, radius)
-    return slopes / total, offsets / total
-
-
-def _fit(light: Plane, middle: Plane) -> tuple[Plane, Plane]:
-    stacked = np.stack([light, middle, light * light, light * middle])
-    mean, mean_middle, square, product = box_means(stacked, FIT_RADIUS)
-    variance = np.maximum(square - mean * mean, 0)
-    slope = (product - mean * mean_middle) / (variance + np.float32(FIT_VARIANCE))
-    offset = mean_middle - slope * mean
-    slopes, offsets = box_means(np.stack([slope, offset]), MEAN_RADIUS)
-    return slopes, offsets
-
-
-def spread(bands: Bands, window: Window, width: int) -> NDArray[np.float32]:
-    """The coefficients along the rows of a window of this width, for :func:`apply`."""
-    return kernels.spread(bands.maps, window.place, width)
 
 
 def apply(
@@ -157,7 +60,7 @@ def apply(
     veil : float
         Light of the picture's veil, :attr:`Bands.veil`.
     wide : float32 (4, h, W)
-        What :func:`spread` gives.
+        What :func:`oatmeal.core.bands.spread` gives.
     fine : float32 (H, W), optional
         What :func:`fine_band` gives; only needed for detail.
     window : Window
@@ -186,7 +89,7 @@ def fine_radius(long_side: float) -> int:
 def fine_band(grey: Plane, window: Window) -> Plane:
     """What is finer than the middle band, edges left out, float32 (H, W) in stops."""
     radius = fine_radius(max(window.width, window.height))
-    light = kernels.log_light(grey)
+    light = log_light(grey)
     mean = _box_mean(light, radius)
     square = _box_mean(light * light, radius)
     variance = np.maximum(square - mean * mean, np.float32(0))
@@ -215,8 +118,7 @@ def tables(tone: Tone, veil: float) -> tuple[Plane, Plane, Plane]:
     stops = np.linspace(LOWEST_STOPS, HIGHEST_STOPS, TABLE_SIZE)
     light = np.exp2(stops)
     tone_share = lightness(np.minimum(light, 1.0)) / 100
-    gain = LIGHT_AT_100 * tone.shadows / 100 * (1 - smoothstep(tone_share, *SHADOWS_FADE))
-    gain = gain + LIGHT_AT_100 * tone.highlights / 100 * smoothstep(tone_share, *HIGHLIGHTS_FADE)
+    gain = light_gains(tone.highlights, tone.shadows)
     if any(tone.zones):
         gain = gain + _zone_gain(tone_share, tone.zones)
     if tone.veil:

@@ -8,11 +8,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from oatmeal.core.bands import Bands, find_bands, spread
 from oatmeal.core.recipe import DECLARED, Recipe
 from oatmeal.core.stages import Place, stage
 from oatmeal.core.tone import local as locally
 from oatmeal.core.tone import scale as scales
-from oatmeal.core.tone.local import Bands
 from oatmeal.core.tone.scale import Scale
 
 Plane = NDArray[np.float32]
@@ -28,13 +28,13 @@ _EXPOSURE = DECLARED.of_step("tone", "exposure")
 @stage("bands", reads=("tone.character",), needs=("mixed",), whole=True)
 def bands(recipe: Recipe, place: Place, grey: Plane) -> Bands:
     """Coefficients of the base and the middle band, of the whole picture."""
-    return locally.find_bands(grey, recipe.tone.character)
+    return find_bands(grey, recipe.tone.character)
 
 
 @stage("wide", needs=("bands", "mixed"))
 def wide(recipe: Recipe, place: Place, found: Bands, grey: Plane) -> NDArray[np.float32]:
     """The coefficients along the rows of the array that is worked on."""
-    return locally.spread(found, place.window, grey.shape[1])
+    return spread(found, place.window, grey.shape[1])
 
 
 @stage(

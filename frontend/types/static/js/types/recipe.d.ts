@@ -69,6 +69,14 @@ export interface Lifts {
   magenta: number;
 }
 
+export interface Light {
+  warmth: number;
+  tint: number;
+  exposure: number;
+  highlights: number;
+  shadows: number;
+}
+
 export interface Mix {
   on: boolean;
   base: any;
@@ -100,7 +108,7 @@ export interface Plain {
 
 export interface Prepare {
   on: boolean;
-  exposure: number;
+  light: Light;
 }
 
 export interface Six {

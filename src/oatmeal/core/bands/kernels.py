@@ -1,0 +1,149 @@
+"""Compiled loops of the bands: logarithms, coefficients along rows, gains by the base."""
+
+from __future__ import annotations
+
+from typing import Final
+
+import numpy as np
+from numba import prange
+from numpy.typing import NDArray
+
+from oatmeal.core.colour.lanes import exp2, log2_one, parallel
+from oatmeal.core.colour.spaces import LUMINANCE_WEIGHTS
+
+_f = np.float32
+_RED_Y, _GREEN_Y, _BLUE_Y = (_f(weight) for weight in LUMINANCE_WEIGHTS)
+
+#: Digest of lanes.py, see there.
+LANES: Final = "3cdc9cad1436"
+
+#: Tables over the base run over these stops around white.
+LOWEST_STOPS: Final = -12.0
+HIGHEST_STOPS: Final = 4.0
+TABLE_SIZE: Final = 1025
+
+_LOW: Final = _f(LOWEST_STOPS)
+_PER_STOP: Final = _f((TABLE_SIZE - 1) / (HIGHEST_STOPS - LOWEST_STOPS))
+
+#: Added to light before its logarithm, so that black has one.
+FLOOR: Final = _f(2.0**-12)
+
+Plane = NDArray[np.float32]
+
+
+@parallel
+def _log_light(grey, out):  # type: ignore[no-untyped-def]
+    for y in prange(grey.shape[0]):
+        line, result = grey[y], out[y]
+        for x in range(grey.shape[1]):
+            result[x] = log2_one(line[x] + FLOOR)
+
+
+@parallel
+def _spread(maps, left, part, out):  # type: ignore[no-untyped-def]
+    for place in prange(maps.shape[0] * maps.shape[1]):
+        plane, row = place // maps.shape[1], place % maps.shape[1]
+        line, result = maps[plane, row], out[plane, row]
+        for x in range(left.shape[0]):
+            here = left[x]
+            result[x] = line[here] + part[x] * (line[here + 1] - line[here])
+
+
+@parallel
+def _through_matrix(rgb, matrix, out):  # type: ignore[no-untyped-def]
+    a, b, c = matrix[0, 0], matrix[0, 1], matrix[0, 2]
+    d, e, f = matrix[1, 0], matrix[1, 1], matrix[1, 2]
+    g, h, i = matrix[2, 0], matrix[2, 1], matrix[2, 2]
+    for y in prange(rgb.shape[0]):
+        for x in range(rgb.shape[1]):
+            red, green, blue = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
+            out[y, x, 0] = a * red + b * green + c * blue
+            out[y, x, 1] = d * red + e * green + f * blue
+            out[y, x, 2] = g * red + h * green + i * blue
+
+
+@parallel
+def _relit(rgb, wide, first, step, gains, out):  # type: ignore[no-untyped-def]
+    rows = wide.shape[1]
+    last = np.int32(gains.shape[0] - 2)
+    for y in prange(rgb.shape[0]):
+        place = min(max(first + step * y, 0.0), rows - 1.0)
+        above = min(int(place), max(rows - 2, 0))
+        below = min(above + 1, rows - 1)
+        t = _f(place - above)
+        one, two, three, four = wide[0, above], wide[0, below], wide[1, above], wide[1, below]
+        for x in range(rgb.shape[1]):
+            red, green, blue = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
+            light = max(_RED_Y * red + _GREEN_Y * green + _BLUE_Y * blue, _f(0.0))
+            slope = one[x] + t * (two[x] - one[x])
+            base = slope * log2_one(light + FLOOR) + three[x] + t * (four[x] - three[x])
+            spot = min(max((base - _LOW) * _PER_STOP, _f(0.0)), _f(last + 1))
+            index = min(np.int32(spot), last)
+            gain = exp2(gains[index] + (spot - _f(index)) * (gains[index + 1] - gains[index]))
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = red * gain, green * gain, blue * gain
+
+
+def log_light(grey: Plane) -> Plane:
+    """``log2(grey + 2 ** -12)``, in stops around white."""
+    out = np.empty_like(grey)
+    _log_light(grey, out)
+    return out
+
+
+def spread(
+    maps: NDArray[np.float32], window: tuple[float, float, float, float], width: int
+) -> NDArray[np.float32]:
+    """Maps ``(n, h, w)`` of a whole picture, read along the rows of a window: ``(n, h, width)``.
+
+    The window is ``(x, y, whole width, whole height)`` in pixels of the part.
+    """
+    count, rows, columns = maps.shape
+    across = (np.arange(width) + 0.5 + window[0]) * (columns / window[2]) - 0.5
+    across = np.clip(across, 0, columns - 1)
+    left = np.minimum(across.astype(np.int32), max(columns - 2, 0))
+    padded = np.pad(maps, ((0, 0), (0, 0), (0, 1)), mode="edge")
+    wide = np.empty((count, rows, width), dtype=np.float32)
+    _spread(padded, left, (across - left).astype(np.float32), wide)
+    return wide
+
+
+def through_matrix(
+    rgb_linear: NDArray[np.float32], matrix: NDArray[np.float64]
+) -> NDArray[np.float32]:
+    """Linear colour ``(H, W, 3)`` through a matrix ``(3, 3)``."""
+    out = np.empty_like(rgb_linear)
+    _through_matrix(rgb_linear, matrix.astype(np.float32), out)
+    return out
+
+
+def relit(
+    rgb_linear: NDArray[np.float32],
+    wide: NDArray[np.float32],
+    window: tuple[float, float, float, float],
+    gains: Plane,
+) -> NDArray[np.float32]:
+    """Linear colour ``(H, W, 3)`` with a gain, in stops, that its base says; hue is kept.
+
+    Parameters
+    ----------
+    wide : float32 (n, h, W)
+        Slope and offset of the base first, as :func:`spread` gives them.
+    window : (x, y, width, height)
+        Corner of the colour in the whole picture, and the whole's size in the same pixels.
+    gains : float32 (TABLE_SIZE,)
+        Over the base, from LOWEST_STOPS to HIGHEST_STOPS.
+    """
+    step = wide.shape[1] / window[3]
+    out = np.empty_like(rgb_linear)
+    _relit(rgb_linear, wide, (0.5 + window[1]) * step - 0.5, step, gains, out)
+    return out
+
+
+def warm() -> None:
+    """Compile, or load from the cache."""
+    rgb = np.full((4, 4, 3), 0.2, dtype=np.float32)
+    log_light(np.ascontiguousarray(rgb[..., 0]))
+    window = (0.0, 0.0, 4.0, 4.0)
+    wide = spread(np.zeros((4, 2, 2), dtype=np.float32), window, 4)
+    relit(rgb, wide, window, np.zeros(TABLE_SIZE, dtype=np.float32))
+    through_matrix(rgb, np.eye(3))
