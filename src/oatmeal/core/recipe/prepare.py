@@ -16,11 +16,11 @@ class Light(Part):
     """The light that the photograph was taken in, and how much of it there shall be."""
 
     warmth: Mired = setting(
-        "warmth of the light", -95, 350, unit="mired", step=2, trial=20, within=(-80, 220),
+        "light's warmth", -95, 350, unit="mired", step=2, trial=20, within=(-80, 220),
         meaning="how much warmer than daylight (6504 K) the light was; it is taken out",
     )  # fmt: skip
     tint: float = setting(
-        "green of the light", -200, 200, step=2, trial=15, within=(-100, 100),
+        "light's green", -200, 200, step=2, trial=15, within=(-100, 100),
         meaning="distance of the light from the daylight's line, 0.0005 Duv each; it is taken out",
     )  # fmt: skip
     exposure: Stops = setting(

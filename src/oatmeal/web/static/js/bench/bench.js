@@ -42,6 +42,7 @@
  * @property {import("./picture.js").Picture} picture
  * @property {import("./greymap.js").GreyMap} map
  * @property {import("./scale.js").Scale} scale
+ * @property {import("./lightfield.js").LightField} field
  * @property {import("./saver.js").Saver} saver
  * @property {import("./film.js").SpectrumStrip} [spectrum]
  */
@@ -53,6 +54,7 @@
  * @property {ReturnType<typeof import("./frame.js").framing>} frame
  * @property {ReturnType<typeof import("./values.js").valuing>} values
  * @property {ReturnType<typeof import("./sight.js").seeing>} sight
+ * @property {ReturnType<typeof import("./light.js").lighting>} light
  * @property {ReturnType<typeof import("./mix.js").mixing>} mix
  * @property {ReturnType<typeof import("./films.js").filming>} films
  * @property {ReturnType<typeof import("./formula.js").formulating>} formula

@@ -12,7 +12,7 @@ const WORDS_MS = 250;
 
 /**
  * Another state of the photograph beside the present one, and the frame without one step.
- * @param {Pick<import("./bench.js").Bench, "history" | "parts" | "photograph" | "refs" | "sight" | "strips" | "version" | "versions" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "history" | "light" | "parts" | "photograph" | "refs" | "sight" | "strips" | "version" | "versions" | "vocabulary" | "work">} bench
  */
 export function comparing(bench) {
   const { photograph, version } = bench;
@@ -233,7 +233,7 @@ export function comparing(bench) {
       picture.paint();
     },
     release() {
-      if (bench.sight.showing !== "grey") bench.sight.show("grey");
+      if (bench.sight.showing !== bench.light.layer()) bench.sight.show(bench.light.layer());
       if (this.flipping) this.flip(false);
       if (this.withoutStep) this.without(false);
     },

@@ -10,7 +10,7 @@ const LOOK = "look";
 
 /**
  * The frame that is shown: asking for it, taking it in, telling what is still to come.
- * @param {Pick<import("./bench.js").Bench, "beside" | "compare" | "films" | "history" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "tone" | "version" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "beside" | "compare" | "films" | "history" | "light" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "tone" | "version" | "vocabulary" | "work">} bench
  */
 export function framing(bench) {
   const { photograph, version, vocabulary } = bench;
@@ -75,7 +75,9 @@ export function framing(bench) {
       const { picture } = bench.parts;
       const region = picture.region;
       const layers = ["grey"];
-      if (!moving) layers.push(...["plain", "colour"].filter((name) => !picture.has(name)));
+      const prepare = JSON.stringify(bench.work.recipe.prepare);
+      if (!moving) layers.push(...["plain", "colour"].filter((name) => !picture.has(name, prepare)));
+      if (bench.light.layer() === "prepared" && (moving || !picture.has("prepared", prepare))) layers.push("prepared");
       const touched = this.touching;
       if (touched !== null && (typeof touched === "number" || !picture.touched)) layers.push("touched");
       const half = moving && !region;

@@ -35,7 +35,7 @@ const TAKEN = /^[0-9 ]$|^.{2,}$/;
 
 /**
  * Single keys: what they do, and which one the photographer gave each.
- * @param {Pick<import("./bench.js").Bench, "compare" | "history" | "mix" | "output" | "pins" | "refs" | "sight" | "spots" | "starting" | "strips" | "values" | "versions" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "compare" | "history" | "light" | "mix" | "output" | "pins" | "refs" | "sight" | "spots" | "starting" | "strips" | "values" | "versions" | "vocabulary" | "work">} bench
  */
 export function keying(bench) {
   const { steps } = bench.vocabulary;
@@ -135,7 +135,7 @@ export function keying(bench) {
       if (id === "flip") bench.compare.flip(on);
       else if (id === "without") bench.compare.without(on);
       else if (on) bench.sight.show(id);
-      else if (bench.sight.showing === id) bench.sight.show("grey");
+      else if (bench.sight.showing === id) bench.sight.show(bench.light.layer());
     },
     // keys
     acts() {

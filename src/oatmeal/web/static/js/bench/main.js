@@ -7,6 +7,8 @@ import { formulating } from "./formula.js";
 import { framing } from "./frame.js";
 import { Frames } from "./frames.js";
 import { GreyMap } from "./greymap.js";
+import { lighting } from "./light.js";
+import { LightField } from "./lightfield.js";
 import { remembering } from "./history.js";
 import { keying } from "./keys.js";
 import { mixing } from "./mix.js";
@@ -39,7 +41,7 @@ const made = {
 const bench = made;
 
 const STORES = {
-  work: working, frame: framing, values: valuing, sight: seeing, mix: mixing, films: filming, formula: formulating,
+  work: working, frame: framing, values: valuing, sight: seeing, light: lighting, mix: mixing, films: filming, formula: formulating,
   picked: picking, tone: toning, spots: spotting, pins: pinning, strips: testing, starting, output: outputting,
   versions: versioning, history: remembering, compare: comparing, keys: keying,
 };
@@ -63,6 +65,11 @@ function build() {
     zoomed: () => { sight.zoom = parts.picture.zoom; },
     read: (codes) => sight.meter(codes),
     press: (event, at) => spots.press(event, at),
+  });
+  parts.field = new LightField(refs.field, bench.vocabulary.settings, {
+    light: () => work.recipe.prepare.light,
+    move: (warmth, tint) => bench.light.move(warmth, tint),
+    settle: (when) => work.settle(when),
   });
   parts.map = new GreyMap(refs.map, bench.vocabulary, {
     mix: () => work.recipe.mix,
@@ -95,6 +102,7 @@ Alpine.data("bench", () => ({
     build();
     const { frame, parts, refs, work } = bench;
     work.recover();
+    bench.light.look();
     frame.lookAgain();
     window.addEventListener("pagehide", () => { frame.rememberLook(); work.settleNow(); });
     window.addEventListener("focus", () => parts.saver.check());

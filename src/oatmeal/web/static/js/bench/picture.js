@@ -88,7 +88,8 @@ export class Picture {
   /** Take in an arrived frame. */
   show(frame) {
     const target = frame.region ? this.part : this.whole;
-    const sized = { width: frame.width, height: frame.height, region: frame.region, side: frame.wish.side };
+    const prepare = JSON.stringify(frame.wish.recipe.prepare);
+    const sized = { width: frame.width, height: frame.height, region: frame.region, side: frame.wish.side, prepare };
     for (const [name, data] of Object.entries(frame.layers)) {
       if (name === "touched") this.outline({ ...sized, data });
       else target[name] = { ...sized, data };
@@ -116,11 +117,15 @@ export class Picture {
     this.lay();
   }
 
-  /** True if a layer of what is in view is at hand, at the size that is wanted. */
-  has(name) {
+  /**
+   * True if a layer of what is in view is at hand, at the size that is wanted and of the same colours.
+   * @param {string} name @param {string} [prepare] the Prepare step of the recipe; the original has none
+   */
+  has(name, prepare) {
     const { region, side } = this;
     const layer = (region ? this.part : this.whole)[name];
-    return Boolean(layer) && (region ? String(layer.region) === String(region) : layer.side === side);
+    if (!layer || (prepare !== undefined && name !== "colour" && layer.prepare !== prepare)) return false;
+    return region ? String(layer.region) === String(region) : layer.side === side;
   }
 
   /** The compared picture that is shown now, if any. */

@@ -121,7 +121,7 @@ export function seeing(bench) {
     },
     showingWords() {
       if (bench.compare.withoutStep) return `without ${bench.vocabulary.steps.find(({ id }) => id === bench.compare.withoutStep).title}`;
-      return { colour: "colour original", plain: "plain conversion", grey: "" }[this.showing];
+      return { colour: "colour original", plain: "plain conversion", prepared: "prepared colour", grey: "" }[this.showing];
     },
     meter(codes) {
       const { meterColour, meterPlain, meterNow } = bench.refs;

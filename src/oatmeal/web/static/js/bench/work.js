@@ -5,7 +5,7 @@ const SOON_MS = 500;
 
 /**
  * The recipe as it stands, and saving it.
- * @param {Pick<import("./bench.js").Bench, "compare" | "formula" | "frame" | "history" | "parts" | "picked" | "version" | "vocabulary" | "spots" | "strips">} bench
+ * @param {Pick<import("./bench.js").Bench, "compare" | "formula" | "frame" | "history" | "light" | "parts" | "picked" | "version" | "vocabulary" | "spots" | "strips">} bench
  */
 export function working(bench) {
   const { version, vocabulary } = bench;
@@ -38,6 +38,7 @@ export function working(bench) {
       bench.compare.faceNow();
       bench.frame.ask(true);
       bench.parts.scale.draw();
+      bench.parts.field.draw();
     },
     /** A change is done, or will be `soon`: one undo step. @param {"soon"} [when] */
     settle(when) {
@@ -52,6 +53,7 @@ export function working(bench) {
       const { saver, scale } = bench.parts;
       saver.save(this.recipe);
       scale.draw();
+      bench.parts.field.draw();
       bench.frame.ask(false);
       bench.compare.tellDifferences();
       return saver.flush().then(() => bench.history.historyChanged());
@@ -64,6 +66,7 @@ export function working(bench) {
       bench.formula.formulaError = "";
       bench.picked.pickedOpen = null;
       bench.parts.scale.draw();
+      bench.parts.field.draw();
       bench.frame.ask(false);
       bench.compare.tellDifferences();
       bench.history.historyChanged();
@@ -99,6 +102,7 @@ export function working(bench) {
       bench.spots.mode = "";
       this.step = step;
       sessionStorage.setItem("step", step);
+      bench.light.look();
     },
     /** What the open step is called. */
     stepTitle() {
@@ -107,9 +111,9 @@ export function working(bench) {
   };
 }
 
-/** The step that was open last, or the first one that has a screen. */
+/** The step that was open last, or the first one that makes greys. */
 function opened(steps) {
-  const screens = steps.filter(({ screen }) => screen).map(({ id }) => id);
+  const screens = steps.filter(({ screen }) => screen);
   const last = sessionStorage.getItem("step");
-  return last && screens.includes(last) ? last : screens[0];
+  return (screens.find(({ id }) => id === last) || screens.find(({ colour }) => !colour)).id;
 }

@@ -1,0 +1,107 @@
+// The light of the colour picture: the point of light, neutral here, Find, Begin, and what is shown meanwhile.
+import { ask, say } from "../api.js";
+import { kelvinOf } from "./lightfield.js";
+import { clamp, copy } from "./paths.js";
+import { follow } from "./svg.js";
+
+/** Pixels of a drag on the picture for a mired, and for a step of tint. */
+const PX_A_STEP = 2;
+const FINE = 0.2;
+const MOVED_PX = 3;
+const SHOWN_AS = "oatmeal-prepare-shown";
+
+/**
+ * The light of the colour picture.
+ * @param {Pick<import("./bench.js").Bench, "frame" | "parts" | "photograph" | "sight" | "spots" | "vocabulary" | "work">} bench
+ */
+export function lighting(bench) {
+  const { settings } = bench.vocabulary;
+  const address = (what) => `/api/photographs/${bench.photograph.id}/${what}`;
+  return {
+    busyWith: "",
+    /** What is shown while Prepare is open. @type {"prepared"|"grey"} */
+    shown: sessionStorage.getItem(SHOWN_AS) === "grey" ? "grey" : "prepared",
+
+    /** The layer of the open step: the colour picture where that is worked on. */
+    layer() {
+      return bench.work.step === "prepare" ? this.shown : "grey";
+    },
+    /** @param {"prepared"|"grey"} layer */
+    show(layer) {
+      this.shown = layer;
+      sessionStorage.setItem(SHOWN_AS, layer);
+      this.look();
+    },
+    /** Show what the open step works on. */
+    look() {
+      bench.sight.show(this.layer());
+      bench.frame.ask(false);
+      bench.parts.field.draw();
+    },
+    kelvinWords() {
+      const { warmth } = bench.work.recipe.prepare.light;
+      return warmth === 0 ? "daylight, 6500 K" : `${Math.round(kelvinOf(warmth) / 10) * 10} K`;
+    },
+    move(warmth, tint) {
+      Object.assign(bench.work.recipe.prepare.light, { warmth, tint });
+      bench.work.changing();
+    },
+    /** Ask the server for a light; `said` makes the line from the answer. */
+    async find(what, body, said) {
+      if (this.busyWith) return;
+      this.busyWith = what;
+      bench.frame.waiting = true;
+      try {
+        const found = await ask("POST", address(what), { recipe: copy(bench.work.recipe), ...body });
+        const light = { ...bench.work.recipe.prepare.light, ...found.light };
+        const same = JSON.stringify(light) === JSON.stringify(bench.work.recipe.prepare.light);
+        if (!same) {
+          bench.work.recipe.prepare.light = light;
+          bench.work.settle();
+          say(said(found), "Undo", () => bench.work.undo());
+        } else {
+          bench.frame.ask(false);
+          say(said(found));
+        }
+      } catch (problem) {
+        bench.frame.waiting = false;
+        say(problem.message);
+      }
+      this.busyWith = "";
+    },
+    begin() {
+      return this.find("begin", {}, ({ words }) => `Begin: ${words}.`);
+    },
+    findLight() {
+      return this.find("light", {}, ({ light, words }) => (light ? `Light of ${this.kelvinWords()}: ${words}.` : words));
+    },
+    neutralHere(at) {
+      bench.spots.mode = "";
+      return this.find("neutral", at, () => `This place is neutral now: light of ${this.kelvinWords()}.`);
+    },
+    /** On the picture: sideways moves the warmth of the light, up and down its green. */
+    drag(event) {
+      const { surround } = bench.parts.picture;
+      const begun = copy(bench.work.recipe.prepare.light);
+      const { "prepare.light.warmth": warmth, "prepare.light.tint": tint } = settings;
+      let last = event;
+      let moved = false;
+      const by = { x: 0, y: 0 };
+      surround.focus({ preventScroll: true });
+      follow(surround, event, (next) => {
+        const fine = next.shiftKey ? FINE : 1;
+        by.x += ((next.clientX - last.clientX) / PX_A_STEP) * fine;
+        by.y += ((last.clientY - next.clientY) / PX_A_STEP) * fine;
+        last = next;
+        moved ||= Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) >= MOVED_PX;
+        if (!moved) return;
+        const across = clamp(begun.warmth + by.x, warmth.low, warmth.high);
+        this.move(Math.round(across), Math.round(clamp(begun.tint + by.y, tint.low, tint.high)));
+      }, (ended) => {
+        if (!moved) return;
+        if (ended.type === "pointercancel") Object.assign(bench.work.recipe.prepare.light, begun);
+        bench.work.settle();
+      });
+    },
+  };
+}

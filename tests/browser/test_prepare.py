@@ -1,0 +1,156 @@
+"""The step Prepare: the light, on its field, in the picture, typed and found."""
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+from samples import DEMO
+
+from oatmeal.core.colour import kernels
+from oatmeal.core.picture import proxy, reduced
+from oatmeal.core.pipeline import Pipeline, render
+from oatmeal.core.recipe import REST
+from oatmeal.photofile.decode import decode
+
+MUGS = DEMO / "mugs-on-the-stall.jpg"
+
+#: A pale square of the tablecloth in shadow, in shares of the picture.
+CLOTH = (0.3, 0.9)
+
+
+@pytest.fixture
+def prepare(desk, page):
+    desk.begin(MUGS)
+    page.get_by_role("tab", name="Prepare").click()
+    desk.settled()
+    return desk
+
+
+def light(desk):
+    return desk.recipe().prepare.light
+
+
+def prepared(desk, side):
+    """What the core makes of the stored recipe, 8-bit codes."""
+    rgb = reduced(proxy(decode(MUGS), 2048), side)
+    return kernels.display(Pipeline(rgb, scale=side / 1600).prepared(desk.recipe()))
+
+
+def green(desk):
+    canvas = desk.canvas()
+    return canvas["green"], max(canvas["width"], canvas["height"])
+
+
+def test_the_colour_picture_is_shown_as_it_is_prepared(prepare, page):
+    shown, side = green(prepare)
+    assert np.abs(shown - prepared(prepare, side)[..., 1]).max() <= 2
+    prepare.drag(page.locator(".lightpoint"), 60, -8)
+    found = light(prepare)
+    assert 60 < found.warmth < 100
+    assert 10 < found.tint < 60
+    shown, side = green(prepare)
+    assert np.abs(shown - prepared(prepare, side)[..., 1]).max() <= 2
+    said = page.get_by_role("button", name="Undo").get_attribute("title")
+    assert said.startswith(f"Undo: light's warmth 0 → {found.warmth:g} mired, light's green 0 →")
+    page.get_by_role("button", name="Undo").click()
+    prepare.settled()
+    assert light(prepare) == REST.prepare.light
+    page.get_by_role("button", name="grey", exact=True).click()
+    prepare.settled()
+    greys = Pipeline(reduced(proxy(decode(MUGS), 2048), side)).codes(REST)
+    assert np.abs(green(prepare)[0] - greys).max() <= 2
+
+
+def test_neutral_here_makes_what_is_clicked_grey(prepare, page):
+    page.get_by_role("button", name="neutral here").click()
+    page.mouse.click(*prepare.at(*CLOTH))
+    prepare.settled()
+    assert np.ptp(prepare.pixel(*CLOTH)) <= 4
+    assert light(prepare).warmth > 10
+    expect(page.locator(".toastline")).to_contain_text("This place is neutral now: light of")
+
+
+def test_a_place_that_cannot_be_grey_is_refused_and_nothing_changes(prepare, page, quiet):
+    quiet.expected = ("422",)
+    page.get_by_role("button", name="neutral here").click()
+    page.mouse.click(*prepare.at(0.62, 0.1))  # the red pennant
+    expect(page.locator(".toastline")).to_contain_text("more colourful than any light")
+    prepare.settled()
+    assert light(prepare) == REST.prepare.light
+
+
+def test_dragging_on_the_picture_moves_the_light(prepare, page):
+    x, y = prepare.at(0.5, 0.5)
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 60, y, steps=5)
+    page.mouse.move(x + 120, y + 40, steps=5)
+    page.mouse.up()
+    prepare.settled()
+    assert light(prepare).warmth == pytest.approx(60, abs=2)
+    assert light(prepare).tint == pytest.approx(-20, abs=2)
+
+
+def test_keys_typing_and_rest(prepare, page):
+    page.locator(".lightpoint").focus()
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("ArrowUp")
+    page.wait_for_timeout(700)
+    prepare.wait()
+    assert (light(prepare).warmth, light(prepare).tint) == (10, 10)
+    page.get_by_label("light's warmth, -95 to 350").fill("400")
+    page.keyboard.press("Enter")
+    expect(page.locator(".toastline")).to_contain_text("350 was taken")
+    page.get_by_label("colour shadows, -100 to 100", exact=True).first.fill("30")
+    page.keyboard.press("Enter")
+    prepare.settled()
+    assert light(prepare).shadows == 30
+    page.locator(".lightpoint").focus()
+    page.keyboard.press("Delete")
+    page.wait_for_timeout(700)
+    prepare.wait()
+    assert (light(prepare).warmth, light(prepare).tint, light(prepare).shadows) == (0, 0, 30)
+    page.get_by_role("button", name="Reset all").click()
+    prepare.settled()
+    assert light(prepare) == REST.prepare.light
+
+
+def test_begin_says_what_it_did_and_is_one_undo(desk, page):
+    desk.begin(DEMO / "painted-wagon.jpg")
+    page.keyboard.press("r")
+    page.get_by_role("button", name="Begin").click()
+    expect(page.locator(".toastline")).to_contain_text(
+        "Begin: 0.35 stops more, since its middle is"
+    )
+    desk.settled()
+    assert light(desk).exposure == 0.35
+    page.locator(".toastline").get_by_role("button", name="Undo").click()
+    desk.settled()
+    assert light(desk) == REST.prepare.light
+
+
+def test_find_does_nothing_where_the_picture_does_not_tell(prepare, page):
+    page.get_by_role("button", name="Find").click()
+    expect(page.locator(".toastline")).to_contain_text("does not tell its light for sure")
+    prepare.settled()
+    assert light(prepare) == REST.prepare.light
+
+
+def test_plain_follows_and_the_file_holds_what_was_seen(prepare, page):
+    page.get_by_label("colour exposure, -5 to 5", exact=True).first.fill("-1")
+    page.keyboard.press("Enter")
+    prepare.settled()
+    page.get_by_role("tab", name="Mix").click()
+    prepare.settled()
+    page.keyboard.down("p")
+    shown, side = green(prepare)
+    page.keyboard.up("p")
+    plain = Pipeline(reduced(proxy(decode(MUGS), 2048), side)).codes(prepare.recipe().plain())
+    assert np.abs(shown - plain).max() <= 2
+    page.get_by_role("button", name="Export").click()
+    page.get_by_role("button", name="TIFF").click()
+    page.get_by_role("button", name="16 bits").click()
+    expect(page.locator(".result")).to_contain_text("16-bit grey")
+    with page.expect_download() as download:
+        page.get_by_role("link", name="Download").click()
+    content = decode(download.value.path(), "a.tif").codes[..., 0]
+    assert np.array_equal(content, render(decode(MUGS), prepare.recipe(), np.uint16))
