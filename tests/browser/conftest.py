@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import base64
+import socket
 import threading
 from pathlib import Path
 
 import numpy as np
 import pytest
 from playwright.sync_api import Page
-from waitress.server import create_server
 
 from oatmeal.core.recipe import Recipe
 from oatmeal.library import series, versions
 from oatmeal.library.store import FileStore
-from oatmeal.run.listening import SERVER
+from oatmeal.run.listening import server_for
 from oatmeal.settings import Settings
 from oatmeal.web import create_app
 
@@ -38,10 +38,16 @@ def browser_context_args():
 def server(migrated, tmp_path_factory):
     """A running application, one for the whole run: its address and its importer."""
     home = tmp_path_factory.mktemp("home")
-    app = create_app(migrated, FileStore(home), Settings(home, access="machine"))
-    server = create_server(app, host="127.0.0.1", port=0, **SERVER)
-    threading.Thread(target=server.run, daemon=True).start()
-    return f"http://127.0.0.1:{server.effective_port}", app.extensions["oatmeal"].importer
+    return serve(migrated, Settings(home, access="machine"))
+
+
+def serve(database, settings):
+    """The application as it is served: its address and its importer."""
+    app = create_app(database, FileStore(settings.home), settings)
+    listener = socket.create_server(("127.0.0.1", 0))
+    threading.Thread(target=server_for(app, settings, listener).run, daemon=True).start()
+    address = f"http://127.0.0.1:{listener.getsockname()[1]}"
+    return address, app.extensions["oatmeal"].importer
 
 
 @pytest.fixture
@@ -187,3 +193,15 @@ class Desk:
 @pytest.fixture
 def desk(page, live, server, database):
     return Desk(page, live, server[1], database)
+
+
+@pytest.fixture
+def desk_with(page, database):
+    """A desk on a server of its own, with other settings."""
+
+    def made(settings):
+        address, importer = serve(database, settings)
+        page.goto(address)
+        return Desk(page, address, importer, database)
+
+    return made

@@ -10,6 +10,8 @@ from samples import DEMO, codes
 
 from oatmeal.core.recipe import from_document
 from oatmeal.library import history, photographs, recipes, series, versions
+from oatmeal.photofile.decode import Limits
+from oatmeal.settings import Settings
 
 BUNTING = DEMO / "bunting.jpg"
 
@@ -67,3 +69,13 @@ def test_a_lost_original_is_said_on_the_bench_and_put_back(desk, page, quiet):
     page.reload()
     desk.wait()
     expect(line).to_have_count(0)
+
+
+def test_a_file_over_the_limit_is_told_in_a_sentence(desk_with, page, tmp_path, quiet):
+    """The server refuses it before the application hears of it."""
+    settings = Settings(tmp_path, limits=Limits(max_bytes=1_000_000), access="machine")
+    quiet.expected = ("413",)
+    desk_with(settings).drop(("huge.tif", bytes(4_000_000)))
+    said = page.get_by_text("What was sent is larger than the 1.0 MB that are accepted")
+    expect(said.first).to_be_visible()
+    expect(page.get_by_text("did not answer as expected")).to_have_count(0)

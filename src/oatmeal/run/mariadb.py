@@ -86,6 +86,7 @@ class PrivateServer:
             if attempt == 2 or "in use" not in self._log_tail():
                 break
         self.stop()
+        self._require_room(LATER_BYTES)  # a full disk says nothing in the log
         raise StartError(f"MariaDB did not start: {self._log_tail() or 'it gave no reason'}")
 
     def _require_room(self, needed: int) -> None:
