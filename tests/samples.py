@@ -57,13 +57,21 @@ def patches(*rgb_codes, size=30):
 RED, GREEN, BLUE, GREY = (178, 52, 44), (38, 108, 40), (60, 110, 200), (128, 128, 128)
 
 
-def write_dng(path: Path, linear: NDArray[Any]) -> Path:
-    """A small raw file (DNG) of a made-up camera that sees sRGB: a mosaic of linear light.
+#: From XYZ to a camera that sees sRGB.
+SEES_SRGB = np.array(
+    [[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.204, 1.057]]
+)
+
+
+def write_dng(path: Path, linear: NDArray[Any], to_camera: NDArray[Any] = SEES_SRGB) -> Path:
+    """A small raw file (DNG) of a made-up camera: a mosaic of linear light.
 
     Parameters
     ----------
     linear : float (H, W, 3)
-        Linear light, 0 to 1; height and width even.
+        Linear light as the camera sees it, 0 to 1; height and width even.
+    to_camera : float (3, 3)
+        From XYZ to what the camera sees.
     """
     mosaic = np.empty(linear.shape[:2])
     for y, x, channel in ((0, 0, 0), (0, 1, 1), (1, 0, 1), (1, 1, 2)):
@@ -72,13 +80,12 @@ def write_dng(path: Path, linear: NDArray[Any]) -> Path:
     def rationals(values: Any) -> list[int]:
         return [part for value in values for part in (round(value * 10000), 10000)]
 
-    xyz_to_camera = [3.2406, -1.5372, -0.4986, -0.9689, 1.8758, 0.0415, 0.0557, -0.204, 1.057]
     tags = [
         (271, "s", 0, "Larkmoor", True), (272, "s", 0, "LM-1", True), (254, "I", 1, 0, True),
         (33421, "H", 2, (2, 2), True), (33422, "B", 4, bytes([0, 1, 1, 2]), True),  # red first
         (50706, "B", 4, bytes([1, 4, 0, 0]), True), (50707, "B", 4, bytes([1, 1, 0, 0]), True),
         (50708, "s", 0, "LM-1", True), (50717, "I", 1, 65535, True),
-        (50721, "2i", 9, rationals(xyz_to_camera), True),
+        (50721, "2i", 9, rationals(to_camera.ravel()), True),
         (50728, "2I", 3, rationals([1, 1, 1]), True), (50778, "H", 1, 21, True),
     ]  # fmt: skip
     codes_ = (mosaic * 65535).round().astype(np.uint16)

@@ -187,6 +187,24 @@ def test_a_raw_file_is_developed_to_linear_light(tmp_path):
     assert decode(picture).format == "jpeg"
 
 
+def test_raw_colours_outside_srgb_are_kept(tmp_path):
+    """A camera that sees BT.2020's primaries, with pure ones; colour-science leads to sRGB."""
+    import colour
+
+    wide = np.zeros((64, 96, 3))
+    stripes = [(0.5, 0.05, 0.03), (0.03, 0.5, 0.05), (0.03, 0.05, 0.5), (0.18, 0.18, 0.18)]
+    for place, stripe in enumerate(stripes):
+        wide[:, 24 * place : 24 * place + 24] = stripe
+    to_camera = np.linalg.inv(colour.RGB_COLOURSPACES["ITU-R BT.2020"].matrix_RGB_to_XYZ)
+    path = write_dng(tmp_path / "wide.dng", wide, to_camera)
+    found = seen(path)
+    for place, stripe in enumerate(stripes):
+        expected = colour.RGB_to_RGB(stripe, "ITU-R BT.2020", "sRGB")
+        assert np.allclose(found[32, 24 * place + 12], expected, atol=6e-3)
+    assert found[32, 36].min() < -0.1  # green beyond sRGB
+    assert np.ptp(found[32, 84]) < 1e-3
+
+
 @pytest.mark.parametrize(("suffix", "depth"), [("png", 8), ("png", 16), ("tiff", 8), ("tiff", 16)])
 @pytest.mark.parametrize("channels", ["grey", "rgb"])
 def test_transparency_is_kept_where_the_format_can(tmp_path, suffix, depth, channels):

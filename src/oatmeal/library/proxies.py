@@ -19,7 +19,7 @@ BENCH_SIDE: Final = 2048
 SHEET_SIDE: Final = 480
 
 #: Changes when a copy would come out differently, so that old ones are not used.
-_MAKE: Final = 1
+_MAKE: Final = 2
 
 
 class Proxies:

@@ -10,6 +10,7 @@ import numpy as np
 import rawpy
 from numpy.typing import NDArray
 
+from oatmeal.core.colour.spaces import SRGB_TO_XYZ
 from oatmeal.photofile import tiff
 from oatmeal.photofile.errors import Damaged
 
@@ -29,6 +30,24 @@ _OTHERS: Final = (b"\xff\xd8\xff", b"\x89PNG", b"RIFF", b"GIF8")
 _DNG_VERSION: Final = 50706
 _CFA_PATTERN: Final = 33422
 
+#: Linear light of BT.2020's primaries to XYZ (ITU-R BT.2020-2, table 4; white is D65).
+_BT2020_TO_XYZ: Final = np.array(
+    [[0.636958, 0.144617, 0.168881], [0.262700, 0.677998, 0.059302], [0.0, 0.028073, 1.060985]]
+)
+
+
+def _to_srgb() -> NDArray[np.float64]:
+    """From BT.2020's primaries to sRGB's; what is neutral stays so exactly."""
+    matrix: NDArray[np.float64] = np.linalg.inv(SRGB_TO_XYZ) @ _BT2020_TO_XYZ
+    matrix /= matrix.sum(axis=1, keepdims=True)
+    return matrix
+
+
+#: Developed codes to linear sRGB: what each channel adds, float32 (3, 65536, 3).
+TABLES: Final = (_to_srgb().T[:, None, :] * (np.arange(65536) / 65535)[None, :, None]).astype(
+    np.float32
+)
+
 
 def is_raw(path: Path, name: str) -> bool:
     """True for a raw file, by the suffix of its name or, in a TIFF structure, by its tags."""
@@ -43,7 +62,10 @@ def is_raw(path: Path, name: str) -> bool:
 
 
 def develop(path: Path, name: str, check: Callable[[int, int], None]) -> NDArray[np.uint16]:
-    """Linear light with sRGB primaries, uint16 ``(H, W, 3)``, upright, as the camera saw white.
+    """Linear light as the camera saw white, uint16 ``(H, W, 3)``, upright.
+
+    Its primaries are those of BT.2020, so that colours outside sRGB are kept; :data:`TABLES` lead
+    to linear sRGB, where they have components below 0 or above 1.
 
     Parameters
     ----------
@@ -63,7 +85,7 @@ def develop(path: Path, name: str, check: Callable[[int, int], None]) -> NDArray
                 no_auto_bright=True,
                 output_bps=16,
                 use_camera_wb=True,
-                output_color=rawpy.ColorSpace.sRGB,
+                output_color=rawpy.ColorSpace.Rec2020,
             )
     except (rawpy.LibRawError, OSError, MemoryError, ValueError) as error:
         raise Damaged(
