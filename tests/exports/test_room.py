@@ -70,6 +70,22 @@ def test_a_full_disk_during_a_batch_is_said_and_the_batch_goes_on_after_room_was
     assert not list(store.exports.rglob(".*"))
 
 
+def test_what_does_not_fit_holds_up_nothing_else_once_it_is_called_off(
+    frames, runner, app, disk, monkeypatch
+):
+    app.extensions["oatmeal"].runner.wake = runner.wake
+    runner.start()
+    disk.left = 9_000
+    start(frames, photographs=[1], format="png", depth=16)
+    runner.wake()
+    until(frames, lambda batch: batch["jobs"][0]["error"])
+    frames.send("POST", "/api/exports/1/cancel")
+    second = start(frames, photographs=[2], format="jpeg", depth=8, size=20)
+    wait(frames, second)
+    assert states(frames, second) == ["done"]
+    assert states(frames, 1) == ["cancelled"]
+
+
 def test_the_end_of_a_job_is_told_later_where_the_database_is_on_the_full_disk(
     frames, runner, monkeypatch
 ):

@@ -94,7 +94,8 @@ class Runner:
         self._thread.start()
 
     def wake(self) -> None:
-        """Say that there may be jobs."""
+        """Say that there may be jobs, or that what was in the way is gone."""
+        self._wanting = None
         self._news.set()
 
     def stop(self) -> None:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.colour import kernels
 from oatmeal.photofile import compression, heic, metadata, profiles, rawfile, unusual
-from oatmeal.photofile.errors import Damaged, NotAPicture, TooLarge, Unsupported
+from oatmeal.photofile.errors import Damaged, NotAPicture, TooLarge, Unsupported, incomplete
 
 pyvips.cache_set_max(0)  # files are read once; a cache would only hold memory
 
@@ -174,9 +174,7 @@ def decode(
         # a picture of one pixel would come without its sides
         codes = np.asarray(image.numpy()).reshape(image.height, image.width, image.bands)
     except pyvips.Error as error:
-        raise Damaged(
-            f"{name} is damaged or incomplete: copy it again from its card or archive."
-        ) from error
+        raise incomplete(name) from error
     if header.format == "heif" and image.get_typeof("bits-per-sample"):
         codes = heic.widened(codes, image.get("bits-per-sample"))
     codes = _finite(codes)

@@ -23,3 +23,8 @@ class Lost(PhotoFileError):
 
 class TooLarge(PhotoFileError):
     """A picture beyond the limits on bytes or pixels."""
+
+
+def incomplete(name: str) -> Damaged:
+    """The error for a picture whose pixels cannot all be read."""
+    return Damaged(f"{name} is damaged or incomplete: copy it again from its card or archive.")

@@ -12,7 +12,7 @@ import pillow_heif
 from numpy.typing import NDArray
 
 from oatmeal.photofile import metadata
-from oatmeal.photofile.errors import Damaged
+from oatmeal.photofile.errors import incomplete
 
 #: Brands of the file type box that promise HEVC (ISO/IEC 23008-12, annex B).
 _BRANDS: Final = (b"heic", b"heix", b"heim", b"heis", b"hevc", b"hevx")
@@ -66,9 +66,7 @@ def read(path: Path, name: str, check: Callable[[int, int], None]) -> Read:
         if codes.ndim not in (2, 3) or codes.dtype not in (np.uint8, np.uint16):
             raise ValueError("no pixels came")  # an array of the object itself
     except (ValueError, EOFError, IndexError, OSError, RuntimeError, SyntaxError) as error:
-        raise Damaged(
-            f"{name} is damaged or incomplete: copy it again from its card or archive."
-        ) from error
+        raise incomplete(name) from error
     if codes.ndim == 2:
         codes = codes[..., None]
     codes = widened(codes, info.get("bit_depth", 8))

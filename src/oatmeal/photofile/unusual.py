@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.photofile import profiles, tiff
-from oatmeal.photofile.errors import Damaged, PhotoFileError, Unsupported
+from oatmeal.photofile.errors import PhotoFileError, Unsupported, incomplete
 
 #: Tags of TIFF 6.0.
 _BITS: Final = 258
@@ -94,9 +94,7 @@ def read(path: Path, name: str, check: Callable[[int, int], None]) -> Read:
     except PhotoFileError:
         raise
     except Exception as error:  # each codec has errors of its own
-        raise Damaged(
-            f"{name} is damaged or incomplete: copy it again from its card or archive."
-        ) from error
+        raise incomplete(name) from error
     notes = [f"{name} holds {several} pages; the first was taken."] if several > 1 else []
     orientation = tiff.first_tags(path).get(_ORIENTATION, 1)
     kind, bits = int(page.photometric), int(page.bitspersample)

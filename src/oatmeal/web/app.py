@@ -68,7 +68,9 @@ class _Application(Flask):
     def dispatch_request(self) -> ResponseReturnValue:
         """Call the view; see :meth:`oatmeal.library.database.Database.repeated`."""
         view = super().dispatch_request
-        if request.content_length and not request.is_json:
+        if not request.is_json and (
+            request.content_length or "Transfer-Encoding" in request.headers
+        ):
             return view()  # what was sent is used up; whoever takes in files repeats itself
         return services().database.repeated(view)
 

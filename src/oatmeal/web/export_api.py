@@ -54,6 +54,7 @@ def example_names(wanted: bodies.Batch) -> Reply:
 def cancel_export(batch_id: int) -> Reply:
     with services().database.session() as session:
         batches.cancel(session, services().store, batch_id)
+    services().runner.wake()
     return {"id": batch_id}
 
 
