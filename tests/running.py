@@ -58,7 +58,7 @@ class Oatmeal:
 
     def stop(self):
         self.process.send_signal(signal.SIGINT)
-        rest, _ = self.process.communicate(timeout=90)
+        rest, _ = self.process.communicate(timeout=40)
         self.said += rest
         return self.process.returncode
 

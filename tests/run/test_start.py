@@ -221,6 +221,25 @@ def test_a_full_disk_at_the_start_is_named(tmp_path, monkeypatch, capsys):
     assert "everything is saved" not in said.out
 
 
+def test_a_start_that_failed_leaves_signals_as_they_were(tmp_path, monkeypatch):
+    """Or whatever is started next would ignore them, and its children could not be ended."""
+    numbers = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
+    before = [signal.getsignal(number) for number in numbers]
+    monkeypatch.setenv("OATMEAL_HOME", str(tmp_path / "home"))
+    monkeypatch.setattr(room, "free", lambda folder: 10)
+    assert serve.main([]) == 1
+    assert [signal.getsignal(number) for number in numbers] == before
+
+
+def test_it_ends_also_where_the_signal_to_end_was_ignored_before(tmp_path):
+    before = signal.signal(signal.SIGTERM, signal.SIG_IGN)
+    try:
+        oatmeal = Oatmeal(tmp_path / "home")
+    finally:
+        signal.signal(signal.SIGTERM, before)
+    assert oatmeal.stop() == 0
+
+
 def test_a_disk_that_fills_during_the_start_is_named(tmp_path, monkeypatch, capsys):
     monkeypatch.setenv("OATMEAL_HOME", str(tmp_path / "home"))
 

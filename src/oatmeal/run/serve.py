@@ -15,7 +15,7 @@ from contextlib import contextmanager, suppress
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from types import FrameType
-from typing import Final, TextIO
+from typing import Any, Final, TextIO
 
 from oatmeal.exports.runner import Runner
 from oatmeal.library.database import Database
@@ -47,10 +47,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """``python -m oatmeal.run [demo]``; returns the exit status."""
     with_demo = "demo" in (sys.argv[1:] if arguments is None else arguments)
     logging.basicConfig(level=logging.WARNING, format=LOG_FORMAT)
-    for number in _CALLED_OFF:
-        if signal.getsignal(number) is not signal.SIG_IGN:  # as nohup asks
-            signal.signal(number, _interrupt)
     keep_frames()
+    before = _listen_for_the_end()
     try:
         settings = Settings.from_environment(home_name="oatmeal-demo" if with_demo else "oatmeal")
         with _only_one(settings.home) as lock:
@@ -64,7 +62,23 @@ def main(arguments: Sequence[str] | None = None) -> int:
         if room.is_full(error):
             return _refuse(str(room.no_room("It", settings.home, LATER_BYTES)))
         return _refuse(f"{error.strerror}: {error.filename}")
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)
     return 0
+
+
+def _listen_for_the_end() -> dict[signal.Signals, Any]:
+    """Let signals that mean the end interrupt this thread; returns what they did before."""
+    before: dict[signal.Signals, Any] = {}
+    for number in _CALLED_OFF:
+        handler = signal.getsignal(number)
+        # nohup and a shell's background ignore two of them on purpose; what begins children must
+        # not ignore the third, or they could not be ended by it either
+        if handler is not signal.SIG_IGN or number is signal.SIGTERM:
+            before[number] = handler
+            signal.signal(number, _interrupt)
+    return before
 
 
 def _refuse(why: str) -> int:
