@@ -154,3 +154,29 @@ def test_plain_follows_and_the_file_holds_what_was_seen(prepare, page):
         page.get_by_role("link", name="Download").click()
     content = decode(download.value.path(), "a.tif").codes[..., 0]
     assert np.array_equal(content, render(decode(MUGS), prepare.recipe(), np.uint16))
+
+
+def test_without_the_step_and_the_meter_and_the_test_strip(prepare, page):
+    page.get_by_label("light's warmth, -95 to 350").fill("90")
+    page.keyboard.press("Enter")
+    prepare.settled()
+    x, y = prepare.at(*CLOTH)
+    page.mouse.move(x, y)
+    swatch = page.locator("[title='colour']").evaluate("(one) => one.style.background")
+    shown = [int(part) for part in swatch[4:-1].split(",")]
+    assert shown == pytest.approx(prepare.pixel(*CLOTH), abs=3)
+    page.locator("main.surround").focus()
+    page.keyboard.down("w")
+    without = prepare.canvas("otherCoarse")
+    page.keyboard.up("w")
+    source = kernels.display(reduced(proxy(decode(MUGS), 2048), without["width"]))
+    assert np.abs(without["green"] - source[..., 1]).max() <= 2
+    page.keyboard.press("s")
+    prepare.settled()
+    page.wait_for_timeout(300)
+    striped = prepare.pixel(*CLOTH)
+    assert len(set(striped)) == 1  # bands of greys
+    expect(page.locator(".stripbar")).to_contain_text("light's warmth")
+    page.keyboard.press("Escape")
+    prepare.settled()
+    assert len(set(prepare.pixel(*CLOTH))) > 1

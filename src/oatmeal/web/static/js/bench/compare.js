@@ -220,6 +220,11 @@ export function comparing(bench) {
         return;
       }
       this.withoutStep = bench.work.step;
+      if (bench.light.layer() === "prepared") {
+        picture.instead = { layer: "colour" };
+        picture.paint();
+        return;
+      }
       const recipe = copy(bench.work.recipe);
       recipe[bench.work.step].on = false;
       const wish = { recipe, layers: ["grey"], side: picture.side, region: picture.region };

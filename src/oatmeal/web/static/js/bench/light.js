@@ -12,7 +12,7 @@ const SHOWN_AS = "oatmeal-prepare-shown";
 
 /**
  * The light of the colour picture.
- * @param {Pick<import("./bench.js").Bench, "frame" | "parts" | "photograph" | "sight" | "spots" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "frame" | "parts" | "photograph" | "sight" | "spots" | "strips" | "vocabulary" | "work">} bench
  */
 export function lighting(bench) {
   const { settings } = bench.vocabulary;
@@ -22,9 +22,9 @@ export function lighting(bench) {
     /** What is shown while Prepare is open. @type {"prepared"|"grey"} */
     shown: sessionStorage.getItem(SHOWN_AS) === "grey" ? "grey" : "prepared",
 
-    /** The layer of the open step: the colour picture where that is worked on. */
+    /** The layer of the open step: the colour picture where that is worked on; a test strip is of greys. */
     layer() {
-      return bench.work.step === "prepare" ? this.shown : "grey";
+      return bench.work.step === "prepare" && !bench.strips.strip ? this.shown : "grey";
     },
     /** @param {"prepared"|"grey"} layer */
     show(layer) {

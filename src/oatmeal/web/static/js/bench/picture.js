@@ -311,11 +311,11 @@ export class Picture {
     this.heard.read(this.pointer ? this.values(this.pointer) : null);
   }
 
-  /** The codes under a point: grey, plain and compared (one number), colour (three), where at hand. */
+  /** The codes under a point: grey, plain and compared (one number), colour and prepared (three), where at hand. */
   values(point) {
     const found = {};
     const here = (part, whole) => sample(this.region ? part : null, point, this.file, this.averaged) ?? sample(whole, point, this.file, this.averaged);
-    for (const name of ["grey", "plain", "colour"]) found[name] = here(this.part[name], this.whole[name]);
+    for (const name of ["grey", "plain", "colour", "prepared"]) found[name] = here(this.part[name], this.whole[name]);
     const other = this.compared && !this.instead ? this.otherLayers() : {};
     const compared = here(other.part, other.whole);
     found.compared = typeof compared === "number" ? compared : null;

@@ -127,7 +127,8 @@ export function seeing(bench) {
       const { meterColour, meterPlain, meterNow } = bench.refs;
       this.reading = codes;
       const known = (code) => (typeof code === "number" ? grey(code) : "transparent");
-      meterColour.style.background = codes?.colour ? `rgb(${codes.colour.join(" ")})` : "transparent";
+      const seen = this.showing === "prepared" ? codes?.prepared : codes?.colour;
+      meterColour.style.background = seen ? `rgb(${seen.join(" ")})` : "transparent";
       meterPlain.style.background = known(codes?.plain);
       meterNow.style.background = known(codes?.grey);
       this.markScale();

@@ -21,7 +21,7 @@ const COUNTS = [5, 7, 9];
 
 /**
  * Test strips.
- * @param {Pick<import("./bench.js").Bench, "compare" | "frame" | "parts" | "picked" | "sight" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "compare" | "frame" | "light" | "parts" | "picked" | "sight" | "vocabulary" | "work">} bench
  */
 export function testing(bench) {
   const { vocabulary } = bench;
@@ -114,6 +114,7 @@ export function testing(bench) {
       bench.picked.showReach(null);
       const upright = bench.parts.picture.file.width >= bench.parts.picture.file.height;
       this.strip = { setting: wanted, count: 5, step: wanted.step || 0, upright, values: [], labels: [] };
+      bench.sight.show("grey");
       this.showStrip();
     },
     chooseStrip(event) {
@@ -188,11 +189,12 @@ export function testing(bench) {
       if (band >= values.length) return;
       put(bench.work.recipe, setting.path, copy(values[band]));
       this.strip = null;
+      bench.light.look();
       bench.work.settle();
     },
     leaveStrip() {
       this.strip = null;
-      bench.frame.ask(false);
+      bench.light.look();
     },
   };
 }
