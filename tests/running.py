@@ -64,5 +64,6 @@ class Oatmeal:
 
 
 def _hear_interrupts():
-    """A shell's background job ignores SIGINT and so would what it starts."""
+    """A shell's background job ignores SIGINT, and nohup SIGHUP, and so would what they start."""
     signal.signal(signal.SIGINT, signal.SIG_DFL)
+    signal.signal(signal.SIGHUP, signal.SIG_DFL)

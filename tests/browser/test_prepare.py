@@ -149,6 +149,9 @@ def test_plain_follows_and_the_file_holds_what_was_seen(prepare, page):
     page.get_by_role("button", name="Export").click()
     page.get_by_role("button", name="TIFF").click()
     page.get_by_role("button", name="16 bits").click()
+    page.wait_for_function(
+        "() => document.querySelector('.bench')._x_dataStack[0].output.exportReady"
+    )
     expect(page.locator(".result")).to_contain_text("16-bit grey")
     with page.expect_download() as download:
         page.get_by_role("link", name="Download").click()

@@ -3,6 +3,7 @@
 import threading
 
 import pytest
+from conftest import Web
 from sqlalchemy import func, select
 
 from oatmeal.core.recipe import RecipeError, from_document
@@ -124,14 +125,9 @@ def test_the_last_two_cannot_be_deleted_at_the_same_moment(web, photograph, app)
         start, statuses = threading.Barrier(2), []
 
         def delete(number, start=start, statuses=statuses):
-            client = app.test_client()
-            client.set_cookie(
-                app.config["SESSION_COOKIE_NAME"],
-                web.client.get_cookie(app.config["SESSION_COOKIE_NAME"]).value,
-            )
+            other = Web(app)
             start.wait()
-            reply = client.delete(f"/api/versions/{number}", headers={"X-CSRFToken": web.token})
-            statuses.append(reply.status_code)
+            statuses.append(other.send("DELETE", f"/api/versions/{number}").status_code)
 
         threads = [threading.Thread(target=delete, args=(number,)) for number in both]
         for thread in threads:
