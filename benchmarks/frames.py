@@ -26,7 +26,7 @@ from oatmeal.exports.convert import convert_file
 from oatmeal.library.desk import Desk
 from oatmeal.library.proxies import Proxies
 from oatmeal.library.requests import Request
-from oatmeal.library.store import FileStore
+from oatmeal.library.store import FileStore, Original
 from oatmeal.memory import keep_frames
 from oatmeal.photofile.decode import Limits, decode
 from oatmeal.photofile.encode import Output, encode
@@ -93,7 +93,7 @@ def frames(folder: Path, large: Path) -> None:
     content = (DEMO / "first-lift.jpg").read_bytes()
     with store.receive([content], "a.jpg", 10**9) as received:
         store.keep(received, ".jpg")
-    desk = Desk(received.sha256, ".jpg", (1800, 1200), Proxies(store, Limits()))
+    desk = Desk(Original(received.sha256, ".jpg", "a.jpg"), (1800, 1200), Proxies(store, Limits()))
     grey = desk.frame(Request(REST, FRAME[0])).layers[0][1]
     quality = [cv2.IMWRITE_JPEG_QUALITY, 85]
     unit = median(lambda count: cv2.imencode(".jpg", grey, quality))
