@@ -56,17 +56,19 @@ def speed() -> None:
     half = reduced(rgb, FRAME[0] // 2)
     small = Pipeline(half, scale=0.5)
 
-    def drag(count: int) -> object:
-        recipe = lit(warmth=float(count), tint=5.0, shadows=20.0)
+    def drag(count: int, shadows: float = 0.0) -> object:
+        recipe = lit(warmth=float(count), tint=5.0, shadows=shadows)
         small.codes(recipe)
         return colour_kernels.display(small.prepared(recipe))
 
-    say("drag of the light, half size, grey and colour", median(drag) / unit, "J (6)")
+    say("drag of the light, half size, grey and colour", median(drag) / unit, "J", "<= 6")
+    ends = median(lambda count: drag(count, 20.0)) / unit
+    say("    the same with shadows", ends, "J", "<= 6")
     whole = Pipeline(rgb)
     alone = median(lambda count: whole.prepared(lit(warmth=float(count)))) / unit
-    say("the light taken out, full frame", alone, "J")
+    say("the light taken out, full frame", alone, "J", "")
     ends = median(lambda count: whole.prepared(lit(shadows=20.0 + count))) / unit
-    say("highlights and shadows, full frame", ends, "J")
+    say("highlights and shadows, full frame", ends, "J", "")
     with tempfile.TemporaryDirectory() as folder:
         source = large_jpeg(Path(folder))
         out = Path(folder) / "out.jpg"
@@ -77,7 +79,7 @@ def speed() -> None:
         everything = export(
             lit(warmth=60.0, tint=-10.0, exposure=0.3, shadows=30.0, highlights=-30.0)
         )
-        say("24 MP export with the light over without", everything / export(lit()), "x (2)")
+        say("24 MP export with the light over without", everything / export(lit()), "x", "<= 2")
 
 
 def finding() -> None:
@@ -92,10 +94,10 @@ def finding() -> None:
                 before.append(angle(grey, np.ones(3)))
                 after.append(angle(grey, np.linalg.inv(white.adaptation(*found)) @ np.ones(3)))
     worse = np.mean(np.array(after) > np.array(before) + 2)
-    say("Find proposes, of all casts", 100 * len(after) / (len(frames) * len(CASTS)), "%")
-    say("median error before", float(np.median(before)), "degrees")
-    say("median error after", float(np.median(after)), "degrees (half)")
-    say("worse by more than 2 degrees", 100 * float(worse), "% (10)")
+    say("Find proposes, of all casts", 100 * len(after) / (len(frames) * len(CASTS)), "%", "")
+    say("median error before", float(np.median(before)), "degrees", "")
+    say("median error after", float(np.median(after)), "degrees", "half of it")
+    say("worse by more than 2 degrees", 100 * float(worse), "%", "<= 10")
     for stops in (-1.2, 0.0, 1.0):
         off, left = [], []
         for rgb in frames.values():
@@ -107,8 +109,13 @@ def finding() -> None:
             )
             off.append(abs(mean_tone(shown) - mean_tone(rgb)))
             left.append(abs(mean_tone(fixed) - mean_tone(rgb)))
-        say(f"Begin, taken {stops:+g} stops off: L* from as made, before", float(np.mean(off)), "")
-        say("    after", float(np.mean(left)), "")
+        say(
+            f"Begin, taken {stops:+g} stops off: L* from as made, before",
+            float(np.mean(off)),
+            "L*",
+            "",
+        )
+        say("    after", float(np.mean(left)), "L*", "")
 
 
 if __name__ == "__main__":

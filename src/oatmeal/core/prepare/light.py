@@ -7,9 +7,9 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.bands import Bands, find_bands, kernels, light_gains, spread
+from oatmeal.core.bands import SMALL_SIDE, Bands, find_bands, kernels, light_gains, spread
 from oatmeal.core.colour import kernels as colour
-from oatmeal.core.picture import Window
+from oatmeal.core.picture import Window, reduced
 from oatmeal.core.prepare import white
 from oatmeal.core.recipe import Light
 
@@ -33,8 +33,12 @@ def lit(rgb_linear: Colour, light: Light) -> Colour:
 
 
 def bands_of(rgb_linear: Colour) -> Bands:
-    """The bands of a colour picture's luminance, of the whole picture at any size."""
-    return find_bands(colour.luminance(rgb_linear), CHARACTER)
+    """The bands of a colour picture's luminance, of the whole picture at any size.
+
+    Light is averaged to their size first: that costs a fraction of the logarithm of every pixel.
+    """
+    small = np.ascontiguousarray(reduced(rgb_linear, SMALL_SIDE))
+    return find_bands(colour.luminance(small), CHARACTER)
 
 
 def relit(rgb_linear: Colour, light: Light, bands: Bands, window: Window) -> Colour:

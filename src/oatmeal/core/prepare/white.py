@@ -45,6 +45,9 @@ _XYZ_TO_SRGB: Final = np.linalg.inv(SRGB_TO_XYZ)
 _SEARCHED: Final = np.linspace(-140.0, 600.0, 371)
 
 
+TOO_COLOURFUL: Final = "This place is more colourful than any light makes a grey: take another."
+
+
 class NoLight(ValueError):
     """There is too little light to tell its colour; the text is a sentence."""
 
@@ -129,10 +132,13 @@ def light_of(rgb_linear: NDArray[np.floating]) -> tuple[float, float]:
         raise NoLight("There is too little light here to tell its colour.")
     uv = _uv_of(SRGB_TO_XYZ @ rgb)
     warmth = float(_SEARCHED[np.argmin(np.hypot(*(_line(_SEARCHED) - uv).T))])
-    for _ in range(30):  # the foot of the perpendicular, by Newton's method
+    # the foot of the perpendicular; far from the line, where it bends, the steps shrink slowly
+    for _ in range(400):
         along = _line(warmth + 0.5) - _line(warmth - 0.5)
         step = float((uv - _line(warmth)) @ along / (along @ along))
         warmth = float(np.clip(warmth + step, _SEARCHED[0], _SEARCHED[-1]))
         if abs(step) < 1e-10:
             break
+    else:
+        raise NoLight(TOO_COLOURFUL)
     return warmth, float((uv - _line(warmth)) @ _greenward(warmth)) / DUV_A_STEP

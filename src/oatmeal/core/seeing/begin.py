@@ -54,6 +54,11 @@ BORNE_OUT: Final = 8.0
 _SHADES_POWER: Final = 6
 _EDGE_SIGMA: Final = 2.0
 
+_UNSURE: Final = (
+    "The picture does not tell its light for sure, so nothing was changed: take “neutral here” and "
+    "press something that should be grey."
+)
+
 #: From this light on a channel counts as burnt out.
 _CLIPPED: Final = 0.98
 
@@ -172,7 +177,7 @@ def neutral(rgb_linear: NDArray[np.float32], x: float, y: float) -> tuple[float,
     for value, path in ((warmth, "prepare.light.warmth"), (tint, "prepare.light.tint")):
         low, high = DECLARED.limits(path)
         if not low <= value <= high:
-            raise NoLight("This place is more colourful than any light makes a grey: take another.")
+            raise NoLight(white.TOO_COLOURFUL)
     return round(warmth, 1), round(tint, 1)
 
 
@@ -209,12 +214,11 @@ def find_light(rgb_linear: NDArray[np.float32]) -> FoundLight:
     found = _unit(shades + edges)
     apart = _angle(shades, edges)
     if apart > AGREED or _angle(_unit(small[whole].mean(axis=0)), found) > BORNE_OUT:
-        return FoundLight(
-            None, apart,
-            "The picture does not tell its light for sure, so nothing was changed: take "
-            "“neutral here” and press something that should be grey.",
-        )  # fmt: skip
-    warmth, tint = white.light_of(found)
+        return FoundLight(None, apart, _UNSURE)
+    try:
+        warmth, tint = white.light_of(found)
+    except NoLight:
+        return FoundLight(None, apart, _UNSURE)
     low, high = DECLARED.limits("prepare.light.warmth")
     warmth = float(np.clip(round(warmth), low, high))
     low, high = DECLARED.limits("prepare.light.tint")
