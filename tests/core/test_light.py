@@ -205,3 +205,15 @@ def test_a_picture_of_one_strong_colour_tells_no_light(one):
         assert -95 <= found.light[0] <= 350
         assert -200 <= found.light[1] <= 200
     assert found.words
+
+
+def test_begin_says_the_truth_where_something_was_set_before():
+    rgb = frames()
+    night = lit(exposure=-1, highlights=-20)
+    found = begin(rgb["night-burner"], night)
+    assert found.light == night.prepare.light
+    assert "stays as it is" in found.words
+    upright = begin(rgb["straight-up"], lit(exposure=-1, shadows=20))
+    assert upright.light == REST.prepare.light
+    assert "back at rest" in upright.words
+    assert "nothing was changed" in begin(rgb["straight-up"], REST).words

@@ -202,3 +202,14 @@ def test_a_moving_avif_is_named_as_one(tmp_path):
     path.write_bytes(path.read_bytes().replace(b"ftypavif", b"ftypavis", 1))
     with pytest.raises(Unsupported, match=r"moving\.avif is a moving picture"):
         decode(path)
+
+
+def test_a_whole_file_that_needs_too_much_memory_is_not_called_damaged(tmp_path, monkeypatch):
+    planes(tmp_path / "a.tif")
+
+    def too_large(*given, **more):
+        raise MemoryError
+
+    monkeypatch.setattr(tifffile.TiffPage, "asarray", too_large)
+    with pytest.raises(MemoryError):
+        decode(tmp_path / "a.tif")

@@ -25,8 +25,8 @@ PATIENCE_S: Final = 8.0
 #: Pauses before what gave way is tried again, in seconds.
 _PAUSES_S: Final = (0.01, 0.05, 0.2, 0.5)
 
-#: MariaDB's numbers for what gave way: deadlock found, and waited too long for a lock.
-_GAVE_WAY: Final = (1213, 1205)
+#: MariaDB's number for a transaction that was chosen to give way: deadlock found.
+_GAVE_WAY: Final = 1213
 
 _Result = TypeVar("_Result")
 
@@ -34,7 +34,7 @@ _Result = TypeVar("_Result")
 def gave_way(error: OperationalError) -> bool:
     """True if a transaction was rolled back in favour of another, and may simply be repeated."""
     arguments: tuple[Any, ...] = getattr(error.orig, "args", ())
-    return arguments[:1] != () and arguments[0] in _GAVE_WAY
+    return arguments[:1] == (_GAVE_WAY,)
 
 
 def _patiently(dialect: Any, record: Any, arguments: Any, options: Any) -> Any:

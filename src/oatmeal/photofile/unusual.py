@@ -91,8 +91,8 @@ def read(path: Path, name: str, check: Callable[[int, int], None]) -> Read:
             several = len(file.pages)
             profile = page.tags.valueof(_PROFILE)
             colours = page.colormap
-    except PhotoFileError:
-        raise
+    except (PhotoFileError, MemoryError):
+        raise  # a whole file that is too large is not damaged
     except Exception as error:  # each codec has errors of its own
         raise incomplete(name) from error
     notes = [f"{name} holds {several} pages; the first was taken."] if several > 1 else []

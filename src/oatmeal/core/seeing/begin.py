@@ -88,7 +88,7 @@ def begin(rgb_linear: NDArray[np.float32], recipe: Recipe) -> Beginning:
     seen = _luminance(rgb_linear, recipe, bare)
     tones = colour.lightness(np.minimum(seen, 1.0))
     if _meant_dark(tones):
-        return Beginning(bare, "the picture is meant dark: its light stays as it is")
+        return Beginning(kept, "the picture is meant dark: its light stays as it is")
     stops = _exposure(seen, tones)
     moved = colour.lightness(np.minimum(seen * 2.0**stops, 1.0))
     shadows = _strength((moved < _DARK[0]).mean() - _DARK[1])
@@ -96,6 +96,8 @@ def begin(rgb_linear: NDArray[np.float32], recipe: Recipe) -> Beginning:
     light = bare.model_copy(
         update={"exposure": stops, "highlights": float(highlights), "shadows": float(shadows)}
     )
+    if light == bare != kept:
+        return Beginning(light, "well exposed as it was taken: what was set is back at rest")
     return Beginning(light, _words(tones, light))
 
 
