@@ -63,7 +63,7 @@ def _ask_for_key() -> Response | None:
     shown = request.args.get(ARGUMENT)
     if shown is not None and hmac.compare_digest(shown.encode(), key.encode()):
         # without the key, so that neither history nor pictures of the screen hold it
-        response = redirect("/" + request.path.lstrip("/"), 303)
+        response = redirect(request.path, 303)
         response.set_cookie(cookie, key, max_age=_KEPT_S, httponly=True, samesite="Strict")
         return response
     held = request.cookies.get(cookie, "")
