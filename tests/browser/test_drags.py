@@ -9,9 +9,8 @@ from PIL import Image
 from playwright.sync_api import expect
 from samples import DEMO
 
-from oatmeal.core import prepare
 from oatmeal.core.finish import quantised
-from oatmeal.core.picture import Turn, proxy, reduced
+from oatmeal.core.picture import proxy, reduced
 from oatmeal.core.pipeline import Pipeline, rendered
 from oatmeal.library import versions
 from oatmeal.photofile.decode import decode
@@ -133,10 +132,14 @@ def test_a_dialog_is_the_browsers_own(page, desk):
     expect(page.get_by_role("tab", name="Tone")).to_have_attribute("aria-selected", "true")
 
 
-def test_the_bench_shows_the_picture_as_it_is_framed(page, desk, monkeypatch):
+def test_the_bench_shows_the_picture_as_it_is_framed(page, desk):
     """Its size, its parts at 100 % and what a press on it means, of a picture that stands."""
-    monkeypatch.setattr(prepare, "geometry", lambda recipe: Turn(1))
     desk.begin(BUNTING)
+    page.keyboard.press("r")
+    page.get_by_role("button", name="Turn right").click()
+    desk.settled()
+    page.keyboard.press("m")
+    desk.settled()
     canvas = desk.canvas()
     assert canvas["height"] > canvas["width"]
     small = Pipeline(reduced(np.rot90(proxy(decode(BUNTING), 2048), -1), canvas["height"]))

@@ -21,6 +21,7 @@ CLOTH = (0.3, 0.9)
 def prepare(desk, page):
     desk.begin(MUGS)
     page.get_by_role("tab", name="Prepare").click()
+    page.get_by_role("button", name="Light", exact=True).click()
     desk.settled()
     return desk
 
@@ -117,6 +118,7 @@ def test_keys_typing_and_rest(prepare, page):
 def test_begin_says_what_it_did_and_is_one_undo(desk, page):
     desk.begin(DEMO / "painted-wagon.jpg")
     page.keyboard.press("r")
+    page.get_by_role("button", name="Light", exact=True).click()
     page.get_by_role("button", name="Begin").click()
     expect(page.locator(".toastline")).to_contain_text(
         "Begin: 0.35 stops more, since its middle is"

@@ -9,8 +9,7 @@ from samples import DEMO
 
 from oatmeal import engine
 from oatmeal.core import prepare
-from oatmeal.core.picture import Turn
-from oatmeal.core.recipe import REST, Recipe, read
+from oatmeal.core.recipe import REST, Recipe, from_document, read
 from oatmeal.exports.finished import finished_file
 from oatmeal.library import photographs
 from oatmeal.library.desk import Desk
@@ -23,7 +22,13 @@ from oatmeal.photofile.encode import Output
 
 FOG = DEMO / "valley-fog.jpg"
 SIZE = (decode(FOG).width, decode(FOG).height)
+TURNS = ["none", "right", "over", "left"]
 LIFTED = read('{"mix": {"lifts": {"blue": -1}}, "tone": {"clarity": 40, "detail": 20}}')
+
+
+def with_frame(recipe, lens=None, **frame):
+    framed = from_document({"prepare": {"frame": frame, "lens": lens or {}}})
+    return recipe.model_copy(update={"prepare": framed.prepare})
 
 
 @pytest.fixture
@@ -81,32 +86,30 @@ def test_the_sheets_picture_and_a_finished_file_are_framed_too(
         found = photographs.get(session, photograph[1])
         assert found.series is not None
     straight = np.asarray(Image.open(services.small.picture(found, LIFTED))).astype(int)
-    monkeypatch.setattr(prepare, "geometry", lambda recipe: Turn(1))
-    monkeypatch.setattr(engine, "mark", lambda: "turned")  # what was kept is not framed
-    turned = np.asarray(Image.open(services.small.picture(found, LIFTED))).astype(int)
+    on_its_side = with_frame(LIFTED, turned="right")
+    turned = np.asarray(Image.open(services.small.picture(found, on_its_side))).astype(int)
     assert np.abs(turned - np.rot90(straight, -1)).mean() < 5  # both are JPEGs, of noise
     made = finished_file(
-        services.store, services.workbench, found, "Version 1", LIFTED, Output(format="png")
+        services.store, services.workbench, found, "Version 1", on_its_side, Output(format="png")
     )
     assert (made.width, made.height) == Image.open(made.path).size == (found.height, found.width)
-    assert framed_size(found, LIFTED) == (found.height, found.width)
+    assert framed_size(found, on_its_side) == (found.height, found.width)
 
 
 @pytest.mark.parametrize("quarters", [1, 2, 3])
-def test_sizes_regions_strips_and_figures_are_those_of_the_framed_picture(
-    desk, store, quarters, monkeypatch
-):
+def test_sizes_regions_strips_and_figures_are_those_of_the_framed_picture(desk, store, quarters):
     straight = grey(desk.frame(Request(LIFTED, 600))).astype(int)
-    monkeypatch.setattr(prepare, "geometry", lambda recipe: Turn(quarters))
-    frame = desk.frame(Request(LIFTED, 600, pins=[(0.2, 0.3)]))
+    recipe = with_frame(LIFTED, turned=TURNS[quarters])
+    pin = prepare.geometry(recipe).on(*SIZE).taken(np.array([[0.2, 0.3]]))[0]
+    frame = desk.frame(Request(recipe, 600, pins=[tuple(pin)]))
     expected = np.rot90(straight, -quarters)
     assert frame.size == (SIZE if quarters == 2 else SIZE[::-1])
     assert (frame.height, frame.width) == expected.shape
     assert np.abs(grey(frame) - expected).max() <= 2  # the bands are found on the turned picture
     assert np.abs(grey(frame) - expected).mean() < 0.2
-    part = desk.frame(Request(LIFTED, region=(frame.size[0] - 90, 5, 400, 300)))
+    part = desk.frame(Request(recipe, region=(frame.size[0] - 90, 5, 400, 300)))
     assert part.region == (frame.size[0] - 90, 5, 90, 300)
-    strip = desk.frame(Request(LIFTED, 600, strip=Strip([LIFTED] * 3, upright=True)))
+    strip = desk.frame(Request(recipe, 600, strip=Strip([recipe] * 3, upright=True)))
     assert np.abs(grey(strip).astype(int) - grey(frame)).max() <= 1
     row, column = int(0.3 * frame.height), int(0.2 * frame.width)
     near = grey(frame)[row - 2 : row + 3, column - 2 : column + 3]

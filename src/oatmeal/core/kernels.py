@@ -12,13 +12,25 @@ from oatmeal.core.colour import kernels as colour
 from oatmeal.core.finish import quantising
 from oatmeal.core.mix import formula_kernel, guard_kernels
 from oatmeal.core.mix import kernels as mix
+from oatmeal.core.prepare import resampling
 from oatmeal.core.seeing import kernels as seeing
 from oatmeal.core.tone import kernels as tone
 
 
 def warm() -> None:
     """Compile every kernel, or load it from the cache, so that no drag waits for it."""
-    rooms = (colour, filters, bands, mix, guard_kernels, formula_kernel, tone, quantising, seeing)
+    rooms = (
+        colour,
+        filters,
+        bands,
+        resampling,
+        mix,
+        guard_kernels,
+        formula_kernel,
+        tone,
+        quantising,
+        seeing,
+    )
     for room in rooms:
         room.warm()
 

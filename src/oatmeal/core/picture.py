@@ -29,6 +29,10 @@ class Picture(Protocol):
     def height(self) -> int: ...
 
     @property
+    def long_side(self) -> float:
+        """Longer side of the whole picture, before any frame, in this picture's pixels."""
+
+    @property
     def auto_guard(self) -> float:
         """Strength, 0 to 1, of the guard that the file's compression asks for."""
 
@@ -42,17 +46,33 @@ class Picture(Protocol):
 
 @dataclass(frozen=True)
 class Window:
-    """Which part of a picture an array is: ``x, y`` of its corner, and the whole's size."""
+    """Which part of a picture an array is: ``x, y`` of its corner, and the whole's size.
+
+    ``uncropped`` is the longer side of the picture before it was framed, in the same pixels; what
+    looks at neighbourhoods has its size from there, so that a crop changes no look. 0: as the
+    whole.
+    """
 
     x: float
     y: float
     width: float
     height: float
+    uncropped: float = 0.0
 
     @property
     def place(self) -> tuple[float, float, float, float]:
-        """All four numbers."""
+        """Corner and size."""
         return self.x, self.y, self.width, self.height
+
+    @property
+    def long_side(self) -> float:
+        """Of the uncropped picture."""
+        return self.uncropped or max(self.width, self.height)
+
+    @property
+    def enlarged(self) -> float:
+        """How much longer that is than the whole; less than 1 where a frame goes beyond it."""
+        return self.long_side / max(self.width, self.height)
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,11 +82,14 @@ class ArrayPicture:
     Attributes
     ----------
     rgb_linear : float32 (H, W, 3)
+    uncropped : float
+        Longer side of the picture before it was framed, in the same pixels; 0: as it is.
     """
 
     rgb_linear: NDArray[np.float32]
     auto_guard: float = 0.0
     alpha: NDArray[Any] | None = field(default=None)
+    uncropped: float = 0.0
 
     @property
     def width(self) -> int:
@@ -76,16 +99,32 @@ class ArrayPicture:
     def height(self) -> int:
         return int(self.rgb_linear.shape[0])
 
+    @property
+    def long_side(self) -> float:
+        return self.uncropped or max(self.width, self.height)
+
     def linear(self, x: int, y: int, width: int, height: int) -> NDArray[np.float32]:
         """The rectangle, a view of the array."""
         return self.rgb_linear[y : y + height, x : x + width]
 
 
-class Geometry(Protocol):
-    """How a frame lies on the picture of the file."""
+class Layout(Protocol):
+    """A frame as it lies on a picture of a known size.
 
-    def size(self, width: int, height: int) -> tuple[int, int]:
-        """Width and height of the framed picture."""
+    Attributes
+    ----------
+    width, height : int
+        Of the framed picture, in the file's pixels.
+    as_taken : bool
+        True if the framed picture is the picture itself.
+    """
+
+    width: int
+    height: int
+    as_taken: bool
+
+    def size_on(self, picture: Picture) -> tuple[int, int]:
+        """Width and height of the framed picture where ``picture`` is a reduced copy."""
 
     def linear(self, picture: Picture, rectangle: Rectangle) -> NDArray[np.float32]:
         """Linear colour of a rectangle ``(x, y, width, height)`` of the framed picture."""
@@ -93,53 +132,61 @@ class Geometry(Protocol):
     def plane(self, plane: NDArray[Any]) -> NDArray[Any]:
         """A plane ``(H, W)`` of the whole picture, such as its opacity, as it is framed."""
 
+    def framed(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Places ``(n, 2)``: from shares of the picture's sides to shares of the frame's."""
 
-@dataclass(frozen=True)
-class Turn:
-    """Quarter turns, clockwise; none at all is the picture as it is.
-
-    Exact: every pixel of the framed picture is one of the file.
-    """
-
-    quarters: int = 0
-
-    def size(self, width: int, height: int) -> tuple[int, int]:
-        """Width and height change places with every quarter."""
-        return (height, width) if self.quarters % 2 else (width, height)
-
-    def linear(self, picture: Picture, rectangle: Rectangle) -> NDArray[np.float32]:
-        """Read the rectangle where it lies in the file, and turn it."""
-        x, y, width, height = rectangle
-        for _ in range(self.quarters % 4):  # each step back to the file is a quarter against it
-            x, y, width, height = y, -x - width, height, width
-        # the corner now counts from where turning has left the file's own corner
-        x += picture.width if self.quarters % 4 in (2, 3) else 0
-        y += picture.height if self.quarters % 4 in (1, 2) else 0
-        return self.plane(picture.linear(x, y, width, height))
-
-    def plane(self, plane: NDArray[Any]) -> NDArray[Any]:
-        """A plane, or a colour picture, turned."""
-        return np.rot90(plane, -self.quarters)
+    def taken(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Places ``(n, 2)``: from shares of the frame's sides to shares of the picture's."""
 
 
-#: The frame of a picture that is taken as it is.
-AS_TAKEN: Final = Turn()
+class Geometry(Protocol):
+    """How a frame lies on any picture; two that are equal frame alike."""
+
+    def on(self, width: int, height: int) -> Layout:
+        """The frame on a file of this size."""
+
+
+def turned(plane: NDArray[Any], quarters: int, mirrored: bool) -> NDArray[Any]:
+    """A plane ``(H, W)``, or a picture ``(H, W, 3)``, in quarter turns, clockwise, and mirrored."""
+    plane = np.rot90(plane, -quarters)
+    return plane[:, ::-1] if mirrored else plane
+
+
+def turned_part(
+    picture: Picture, quarters: int, mirrored: bool, rectangle: Rectangle
+) -> NDArray[np.float32]:
+    """Linear colour of a rectangle of the turned picture, read where it lies in the file."""
+    x, y, width, height = rectangle
+    if mirrored:
+        across = picture.height if quarters % 2 else picture.width
+        x = across - x - width
+    for _ in range(quarters % 4):  # each step back to the file is a quarter against it
+        x, y, width, height = y, -x - width, height, width
+    # the corner now counts from where turning has left the file's own corner
+    x += picture.width if quarters % 4 in (2, 3) else 0
+    y += picture.height if quarters % 4 in (1, 2) else 0
+    return turned(picture.linear(x, y, width, height), quarters, mirrored)
 
 
 @dataclass(frozen=True, eq=False)
 class Framed:
-    """A picture seen through a geometry: a picture with a size of its own."""
+    """A picture, or a reduced copy of it, seen through a frame: a picture with its own size."""
 
     picture: Picture
-    geometry: Geometry
+    layout: Layout
 
     @property
     def width(self) -> int:
-        return self.geometry.size(self.picture.width, self.picture.height)[0]
+        return self.layout.size_on(self.picture)[0]
 
     @property
     def height(self) -> int:
-        return self.geometry.size(self.picture.width, self.picture.height)[1]
+        return self.layout.size_on(self.picture)[1]
+
+    @property
+    def long_side(self) -> float:
+        """Of the whole picture: the frame keeps its scale."""
+        return self.picture.long_side
 
     @property
     def auto_guard(self) -> float:
@@ -149,16 +196,20 @@ class Framed:
     def alpha(self) -> NDArray[Any] | None:
         """The opacity follows the frame."""
         alpha = self.picture.alpha
-        return None if alpha is None else self.geometry.plane(alpha)
+        return None if alpha is None else self.layout.plane(alpha)
 
     def linear(self, x: int, y: int, width: int, height: int) -> NDArray[np.float32]:
         """Linear colour of a rectangle of the framed picture."""
-        return self.geometry.linear(self.picture, (x, y, width, height))
+        return self.layout.linear(self.picture, (x, y, width, height))
 
 
-def framed(picture: Picture, geometry: Geometry) -> Picture:
-    """A picture as it is framed; the picture itself where that is as it was taken."""
-    return picture if geometry == AS_TAKEN else Framed(picture, geometry)
+def framed(picture: Picture, geometry: Geometry, size: tuple[int, int] | None = None) -> Picture:
+    """A picture as it is framed; the picture itself where that is as it was taken.
+
+    ``size`` is that of the file, where the picture is a reduced copy of it.
+    """
+    layout = geometry.on(*(size or (picture.width, picture.height)))
+    return picture if layout.as_taken else Framed(picture, layout)
 
 
 def proxy(picture: Picture, long_side: int) -> NDArray[np.float32]:

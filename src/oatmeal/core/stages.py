@@ -39,8 +39,8 @@ class Place:
 
     @property
     def long_side(self) -> float:
-        """Of the whole, in the array's pixels."""
-        return max(self.window.width, self.window.height)
+        """Of the uncropped picture, in the array's pixels."""
+        return self.window.long_side
 
 
 @dataclass(frozen=True)

@@ -33,15 +33,19 @@ from oatmeal.library.errors import Invalid
 from oatmeal.library.figures import Figures, layer
 from oatmeal.library.proxies import BENCH_SIDE, Proxies
 from oatmeal.library.requests import MAX_REGION_PIXELS, Frame, Request, Strip
+from oatmeal.library.standing import Standing
 from oatmeal.library.store import Original
 from oatmeal.photofile.decode import SourcePicture
 
 #: Sizes held ready of each view, and views of each photograph.
 SIZES: Final = 4
-VIEWS: Final = 2
+VIEWS: Final = 3
 
 #: Side of the frame that figures are taken from while a region at 100 % is shown.
 FIGURES_SIDE: Final = 1024
+
+#: A frame with fewer pixels of the reduced copy than this is made from the file itself.
+FINE_SIDE: Final = 1400
 
 #: The smallest frame that is made.
 SMALLEST_SIDE: Final = 64
@@ -56,10 +60,13 @@ class View:
         The reduced copy, as it is framed.
     size : (width, height)
         Of the framed photograph in the file's pixels.
+    long_side : int
+        Of the photograph before it was framed, in the file's pixels.
     """
 
-    def __init__(self, picture: Picture, size: tuple[int, int]) -> None:
+    def __init__(self, picture: Picture, size: tuple[int, int], long_side: int) -> None:
         self.size = size
+        self.long_side = long_side
         self.large = proxy(picture, BENCH_SIDE)
         self.auto_guard = picture.auto_guard
         self.figures = Figures(GreyMap(self.large))
@@ -72,7 +79,12 @@ class View:
         if side not in self._pipelines:
             small = reduced(self.large, side)
             scale = max(small.shape[:2]) / max(self.size)
-            self._pipelines[side] = Pipeline(small, auto_guard=self.auto_guard, scale=scale)
+            self._pipelines[side] = Pipeline(
+                small,
+                auto_guard=self.auto_guard,
+                scale=scale,
+                uncropped=self.long_side * scale,
+            )
         self._pipelines.move_to_end(side)
         while len(self._pipelines) > SIZES:
             self._pipelines.popitem(last=False)
@@ -117,18 +129,24 @@ class Desk:
         self._decoding = threading.Lock()
         guard = proxies.auto_guard(original)
         self._copy = ArrayPicture(proxies.read(original, BENCH_SIDE), guard)
-        self._views: OrderedDict[Geometry, View] = OrderedDict()
+        self._views: OrderedDict[tuple[Geometry, bool], View] = OrderedDict()
         self._source: SourcePicture | None = None
+        self.standing = Standing(self._copy, size, lambda: proxies.exif(original))
 
-    def _view(self, order: Order) -> View:
-        geometry = prepare.geometry(order.recipe)
-        if geometry not in self._views:
-            size = geometry.size(*self._size)
-            self._views[geometry] = View(framed(self._copy, geometry), size)
-        self._views.move_to_end(geometry)
+    def _view(self, order: Order, framing: str = "framed") -> View:
+        geometry = _geometry(order, framing)
+        laid = geometry.on(*self._size)
+        side = max(laid.size_on(self._copy))
+        fine = self._source is not None and side < min(FINE_SIDE, max(laid.width, laid.height))
+        key = (geometry, fine)
+        if key not in self._views:
+            read = self._source if fine and self._source is not None else self._copy
+            size = (laid.width, laid.height)
+            self._views[key] = View(framed(read, geometry, self._size), size, max(self._size))
+        self._views.move_to_end(key)
         while len(self._views) > VIEWS:
             self._views.popitem(last=False)
-        return self._views[geometry]
+        return self._views[key]
 
     def frame(self, request: Request) -> Frame:
         """Render what was asked for."""
@@ -136,25 +154,37 @@ class Desk:
         # whoever waits for the file's pixels holds up nobody else
         source = self.source() if request.region is not None else None
         with self._lock:
-            view = self._view(order)
+            view = self._view(order, request.framing)
             whole = view.pipeline(request.side)
             rectangle, part = None, None
             if request.region is not None and source is not None:
                 rectangle = view.clipped(request.region)
                 whole = view.pipeline(min(request.side, FIGURES_SIDE))
-                picture = framed(source, prepare.geometry(order.recipe))
+                picture = framed(source, _geometry(order, request.framing))
                 part = view.region(picture, rectangle, order)
+            size = view.size
             layers = [
                 (name, self._layer(name, view, whole, part, order, request))
                 for name in request.layers
             ]
-            figures = view.figures.of(whole, order, request.pins)
+            if not request.measured:
+                return Frame(*_extent(whole, rectangle), size, rectangle, layers, {})
+            measured = whole
+            if request.framing != "framed":
+                view = self._view(order)
+                measured = view.pipeline(min(request.side, FIGURES_SIDE))
+            figures = view.figures.of(measured, order, self._pins(order, request))
             if request.trace is not None:
                 figures["trace"] = _trace(view, order, request.trace)
-        height, width = whole.source.shape[:2]
-        if rectangle is not None:
-            width, height = rectangle[2:]
-        return Frame(width, height, view.size, rectangle, layers, figures)
+        return Frame(*_extent(whole, rectangle), size, rectangle, layers, figures)
+
+    def _pins(self, order: Order, request: Request) -> list[list[float]]:
+        """Places to read, in shares of the frame's sides."""
+        if not request.pins:
+            return []
+        laid = prepare.geometry(order.recipe).on(*self._size)
+        places: list[list[float]] = laid.framed(np.array(request.pins, dtype=float)).tolist()
+        return places
 
     def _layer(
         self,
@@ -240,6 +270,18 @@ class Desk:
         self.source()
 
 
+def _extent(whole: Pipeline, rectangle: Rectangle | None) -> tuple[int, int]:
+    """Width and height of the layers."""
+    height, width = whole.source.shape[:2]
+    return (rectangle[2], rectangle[3]) if rectangle is not None else (width, height)
+
+
+def _geometry(order: Order, framing: str) -> Geometry:
+    if framing == "taken":
+        return prepare.AS_TAKEN
+    return prepare.opened(order.recipe) if framing == "open" else prepare.geometry(order.recipe)
+
+
 def _strip(view: View, whole: Pipeline, wanted: Strip) -> NDArray[np.uint8]:
     for recipe in wanted.recipes:
         require_built(recipe)
@@ -249,6 +291,7 @@ def _strip(view: View, whole: Pipeline, wanted: Strip) -> NDArray[np.uint8]:
         upright=wanted.upright,
         auto_guard=view.auto_guard,
         scale=max(whole.source.shape[:2]) / max(view.size),
+        uncropped=whole.place.long_side,
     )
 
 

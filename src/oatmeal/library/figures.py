@@ -33,15 +33,18 @@ class Figures:
         self._kept: dict[str, tuple[Any, Any]] = {}
 
     def of(
-        self, whole: Pipeline, order: Order, pins: Sequence[tuple[float, float]] = ()
+        self, whole: Pipeline, order: Order, pins: Sequence[Sequence[float]] = ()
     ) -> dict[str, Any]:
-        """All figures of a frame of the whole picture."""
+        """All figures of a frame of the whole picture; a pin outside it has no reading."""
         given = order.given
         found = measure.tones(whole.codes(order), whole.scale(order).end_codes)
         found |= self._before_the_scale(whole, order)
         found["curve"] = _samples(given.tone)
         found["transfer"] = _transfer(order.recipe.tone)
-        found["pins"] = [asdict(read_pin(whole, order, *place)) for place in pins]
+        found["pins"] = [
+            asdict(read_pin(whole, order, x, y)) if 0 <= x <= 1 and 0 <= y <= 1 else None
+            for x, y in pins
+        ]
         found["auto_guard"] = whole.place.auto_guard
         if isinstance(given.mix.base, Film):
             found["film"] = _film_figures(given.mix.base)

@@ -9,5 +9,5 @@ from oatmeal.library.models import Photograph
 
 def framed_size(photograph: Photograph, recipe: Recipe) -> tuple[int, int]:
     """Width and height in the file's pixels, of what a recipe keeps of a photograph."""
-    geometry = prepare.geometry(recipe.effective())
-    return geometry.size(photograph.width, photograph.height)
+    laid = prepare.geometry(recipe.effective()).on(photograph.width, photograph.height)
+    return laid.width, laid.height

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.picture import proxy, reduced
 from oatmeal.library.store import FileStore, Original
-from oatmeal.photofile import compression
+from oatmeal.photofile import compression, metadata
 from oatmeal.photofile.decode import Limits, SourcePicture, decode
 
 #: Longer sides of the copies: for the bench and for the sheet.
@@ -61,6 +61,10 @@ class Proxies:
     def decode(self, original: Original) -> SourcePicture:
         """The original at its full size; raises :class:`Lost` if it is not what was taken in."""
         return decode(self._store.checked(original), original.name, self._limits)
+
+    def exif(self, original: Original) -> bytes:
+        """What the original says of itself."""
+        return metadata.read(self._store.original(original.sha256, original.suffix))
 
     def auto_guard(self, original: Original) -> float:
         """Strength of the guard that the original's compression asks for."""

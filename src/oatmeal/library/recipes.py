@@ -19,6 +19,9 @@ from oatmeal.library.models import SavedRecipe, now
 
 ALL_GROUPS = tuple(group.name for group in GROUPS)
 
+#: What travels unless somebody chooses.
+USUAL_GROUPS = tuple(group.name for group in GROUPS if not group.stays)
+
 
 @dataclass(frozen=True)
 class Named:
@@ -100,7 +103,7 @@ def get(session: Session, source: str) -> Named:
 
 
 def save(
-    session: Session, name: str, recipe: Recipe, groups: Collection[str] = ALL_GROUPS
+    session: Session, name: str, recipe: Recipe, groups: Collection[str] = USUAL_GROUPS
 ) -> dict[str, Any]:
     """Keep a recipe, or some groups of its settings, under a name.
 

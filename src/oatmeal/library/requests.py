@@ -16,6 +16,10 @@ from oatmeal.core.recipe import Recipe
 #: picture as it is prepared, what is touched.
 LAYERS: Final = ("grey", "plain", "colour", "prepared", "touched")
 
+#: Through which frame: the recipe's; the whole picture, set right by the lens alone, that a frame
+#: is laid on; or as it was taken.
+FRAMINGS: Final = ("framed", "open", "taken")
+
 #: A region may ask for this many pixels at the most.
 MAX_REGION_PIXELS: Final = 16_000_000
 
@@ -49,7 +53,11 @@ class Request:
     strip : Strip, optional
         Cut the whole frame into bands with other values of one setting.
     pins : sequence of (x, y)
-        Places to read, in shares of width and height.
+        Places to read, in shares of width and height of the picture as it was taken.
+    framing : str
+        Of :data:`FRAMINGS`; what is shown, while figures are of what the recipe frames.
+    measured : bool
+        False if no figures are wanted.
     """
 
     recipe: Recipe
@@ -60,6 +68,8 @@ class Request:
     touched: tuple[float, float] | int | None = None
     strip: Strip | None = None
     pins: Sequence[tuple[float, float]] = ()
+    framing: str = "framed"
+    measured: bool = True
 
 
 @dataclass(frozen=True)
@@ -71,12 +81,12 @@ class Frame:
     width, height : int
         Of the layers.
     size : (width, height)
-        Of the photograph as the recipe frames it, in the file's pixels.
+        Of what is shown of the photograph, in the file's pixels.
     region : (x, y, width, height) or None
         Which part of that the layers are; None for the whole.
     layers : list of (name, uint8 array)
     figures : dict
-        Of the whole picture.
+        Of the whole picture as the recipe frames it; none where none were wanted.
     """
 
     width: int

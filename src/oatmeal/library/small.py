@@ -21,9 +21,8 @@ from oatmeal.core.seeing import measure
 from oatmeal.core.seeing.greymap import GreyMap
 from oatmeal.core.seeing.points import find_points
 from oatmeal.library.errors import Invalid
-from oatmeal.library.framing import framed_size
 from oatmeal.library.models import Photograph
-from oatmeal.library.proxies import SHEET_SIDE, Proxies
+from oatmeal.library.proxies import BENCH_SIDE, SHEET_SIDE, Proxies
 from oatmeal.library.store import FileStore
 
 #: An exposure is found to this many stops.
@@ -112,11 +111,16 @@ class Small:
 
     def _pipeline(self, photograph: Photograph, recipe: Recipe) -> Pipeline:
         """On the photograph as the recipe frames it."""
+        size = (photograph.width, photograph.height)
         geometry = prepare.geometry(recipe.effective())
+        laid = geometry.on(*size)
         guard = self._proxies.auto_guard(photograph.original)
-        rgb = proxy(framed(ArrayPicture(self._read(photograph), guard), geometry), SHEET_SIDE)
-        scale = max(rgb.shape[:2]) / max(framed_size(photograph, recipe))
-        return Pipeline(rgb, auto_guard=guard, scale=scale)
+        # what is cut out of a copy of the sheet's size would be too coarse
+        side = SHEET_SIDE if max(laid.width, laid.height) >= max(size) else BENCH_SIDE
+        copy = ArrayPicture(self._proxies.read(photograph.original, side), guard)
+        rgb = proxy(framed(copy, geometry, size), SHEET_SIDE)
+        scale = max(rgb.shape[:2]) / max(laid.width, laid.height)
+        return Pipeline(rgb, auto_guard=guard, scale=scale, uncropped=max(size) * scale)
 
 
 def _mark(recipe: Recipe | None) -> str:

@@ -105,6 +105,11 @@ class SourcePicture:
         return int(self.codes.shape[0])
 
     @property
+    def long_side(self) -> float:
+        """Longer side; no frame has cut anything away."""
+        return max(self.width, self.height)
+
+    @property
     def bits(self) -> int:
         return int(self.codes.dtype.itemsize * 8)
 

@@ -13,11 +13,12 @@ from pydantic import BaseModel, ConfigDict, Field, PlainValidator
 from oatmeal.core.colour import ranges
 from oatmeal.core.recipe import Recipe, from_document, require_built
 from oatmeal.core.recipe.carry import STRONGEST
+from oatmeal.core.recipe.frame import Line
 from oatmeal.core.seeing.points import BUDGET
 from oatmeal.exports.finished import USUAL_PATTERN
 from oatmeal.library.applying import MOST_FRAMES
-from oatmeal.library.recipes import ALL_GROUPS
-from oatmeal.library.requests import LAYERS
+from oatmeal.library.recipes import USUAL_GROUPS
+from oatmeal.library.requests import FRAMINGS, LAYERS
 from oatmeal.library.versions import LONGEST_LABEL, MAX_PINS
 from oatmeal.photofile.encode import Output
 
@@ -137,6 +138,8 @@ class Wish(Body):
     touched: Place | int | None = None
     strip: Band | None = None
     pins: Annotated[list[Place], Field(max_length=MAX_PINS)] = []
+    framing: Literal[FRAMINGS] = "framed"  # type: ignore[valid-type]
+    measured: bool = True
 
 
 class Of(Body):
@@ -150,6 +153,12 @@ class Spot(Of):
 
     x: Share
     y: Share
+
+
+class Drawn(Of):
+    """A line drawn on the picture, in shares of its sides as it was taken."""
+
+    line: Line
 
 
 class Balance(Of):
@@ -265,7 +274,7 @@ class Keep(Body):
 
     name: str
     recipe: Wanted
-    groups: list[str] = list(ALL_GROUPS)
+    groups: list[str] = list(USUAL_GROUPS)
 
 
 class File(Body):

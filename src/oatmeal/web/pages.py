@@ -37,7 +37,9 @@ def sheet(series_id: int) -> str:
         found = series.get(session, series_id)
         frames = [frame_card(item) for item in photographs.present(session, series_id)]
         start = {
-            "groups": [{"name": group.name, "step": group.step} for group in GROUPS],
+            "groups": [
+                {"name": group.name, "step": group.step, "stays": group.stays} for group in GROUPS
+            ],
             "steps": step_words(),
             "codes": [asdict(reading) for reading in measure.code_readings()],
             "formats": list(FORMATS),
@@ -91,6 +93,7 @@ def bench(photograph_id: int) -> str:
                     "id": photograph.id,
                     "width": width,
                     "height": height,
+                    "file": {"width": photograph.width, "height": photograph.height},
                     "bits": photograph.bits,
                     "jpeg": photograph.suffix == ".jpg",
                 },

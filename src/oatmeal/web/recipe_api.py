@@ -41,7 +41,10 @@ def recipes_page() -> str:
         start = {
             "recipes": recipes.listed(session),
             "hand": hand,
-            "groups": [{"name": group.name, "step": group.step} for group in carry.GROUPS],
+            "groups": [
+                {"name": group.name, "step": group.step, "stays": group.stays}
+                for group in carry.GROUPS
+            ],
         }
         return render_template("recipes.html", start=start)
 

@@ -61,6 +61,8 @@ def _request(wanted: bodies.Wish) -> Request:
         wanted.touched,
         striped,
         wanted.pins,
+        wanted.framing,
+        wanted.measured,
     )
 
 
@@ -115,6 +117,48 @@ def begin(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
     """A first light for the colour picture, and a sentence on what it does and why."""
     found = _desk(photograph_id).begin(wanted.recipe)
     return {"light": found.light.model_dump(mode="json"), "words": found.words}
+
+
+@rendering.post("/api/photographs/<int:photograph_id>/level")
+@takes(bodies.Drawn)
+def level(photograph_id: int, wanted: bodies.Drawn) -> dict[str, Any]:
+    """The frame's angle at which a drawn line lies level or stands upright."""
+    return {"frame": _desk(photograph_id).standing.level(wanted.recipe, wanted.line)}
+
+
+@rendering.post("/api/photographs/<int:photograph_id>/set-right")
+@takes(bodies.Of)
+def set_right(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
+    """Values of the frame at which its plumb and level lines are set right."""
+    return {"frame": _desk(photograph_id).standing.set_right(wanted.recipe)}
+
+
+@rendering.post("/api/photographs/<int:photograph_id>/find-level")
+@takes(bodies.Of)
+def find_level(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
+    """The angle that most straight edges ask for, if they agree, and a sentence."""
+    return asdict(_desk(photograph_id).standing.find_level(wanted.recipe))
+
+
+@rendering.post("/api/photographs/<int:photograph_id>/find-uprights")
+@takes(bodies.Of)
+def find_uprights(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
+    """Plumb lines along edges that agree on what is upright, if enough do, and a sentence."""
+    return asdict(_desk(photograph_id).standing.find_uprights(wanted.recipe))
+
+
+@rendering.get("/api/photographs/<int:photograph_id>/lens")
+def lens(photograph_id: int) -> dict[str, Any]:
+    """What is known of the lens, if anything, and a sentence."""
+    told, known = _desk(photograph_id).standing.lens()
+    if known is not None:
+        return {"known": known.model_dump(mode="json"), "words": f"As known for {known.name}."}
+    if not told.make and not told.lens:
+        words = "The file does not say which lens it was taken with"
+    else:
+        named = told.lens or "a lens without a name"
+        words = f"The database knows nothing of {named} on {told.make} {told.model}".strip()
+    return {"known": None, "words": f"{words}: set bend, falloff and fringes by hand."}
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/separate")

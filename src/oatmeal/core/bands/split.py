@@ -67,7 +67,7 @@ class Bands:
     veil: float
 
 
-def find_bands(grey: Plane, character: str) -> Bands:
+def find_bands(grey: Plane, character: str, enlarged: float = 1.0) -> Bands:
     """Split a mixed grey.
 
     Parameters
@@ -76,16 +76,18 @@ def find_bands(grey: Plane, character: str) -> Bands:
         Linear, of the whole picture at any size.
     character : str
         Whose radius the base has, see :data:`RADII`.
+    enlarged : float
+        How much longer the uncropped picture is: radii are shares of that.
     """
     height, width = grey.shape
     scale = min(1.0, SMALL_SIDE / max(height, width))
     size = (max(1, round(width * scale)), max(1, round(height * scale)))
     log = cv2.resize(kernels.log_light(grey), size, interpolation=cv2.INTER_AREA)
     light = np.asarray(log, dtype=np.float32)
-    radius = max(1, round(RADII[character] * max(size) / SMALL_SIDE))
+    radius = max(1, round(RADII[character] * enlarged * max(size) / SMALL_SIDE))
     base_slope, base_offset = _weighted_base(light, radius)
     middle = light - (base_slope * light + base_offset)
-    fit = _fit(light, middle)
+    fit = _fit(light, middle, max(1, round(FIT_RADIUS * enlarged)))
     small = cv2.resize(grey, size, interpolation=cv2.INTER_AREA)
     veil = float(np.quantile(small, VEIL_SHARE))
     return Bands(np.stack([base_slope, base_offset, *fit]), max(0.0, veil))
@@ -102,9 +104,9 @@ def _weighted_base(light: Plane, radius: int) -> tuple[Plane, Plane]:
     return slopes / total, offsets / total
 
 
-def _fit(light: Plane, middle: Plane) -> tuple[Plane, Plane]:
+def _fit(light: Plane, middle: Plane, radius: int) -> tuple[Plane, Plane]:
     stacked = np.stack([light, middle, light * light, light * middle])
-    mean, mean_middle, square, product = box_means(stacked, FIT_RADIUS)
+    mean, mean_middle, square, product = box_means(stacked, radius)
     variance = np.maximum(square - mean * mean, 0)
     slope = (product - mean * mean_middle) / (variance + np.float32(FIT_VARIANCE))
     offset = mean_middle - slope * mean

@@ -42,7 +42,7 @@ class Region:
         scale: float = 1.0,
     ) -> None:
         x, y, width, height = rectangle
-        full = Window(0, 0, picture.width, picture.height)
+        full = Window(0, 0, picture.width, picture.height, picture.long_side)
         self._place = Place(full, scale, picture.auto_guard)
         order = Order.of(wanted)
         self._margin, self._grid = order.margin(self._place), order.grid(self._place)
@@ -51,7 +51,7 @@ class Region:
         rgb = picture.linear(left, top, right - left, bottom - top)
         within = None
         if whole is not None:
-            within = (whole, Window(left, top, picture.width, picture.height))
+            within = (whole, Window(left, top, *full.place[2:], picture.long_side))
         self.pipeline = Pipeline(rgb, auto_guard=picture.auto_guard, scale=scale, within=within)
         self._inside = (slice(y - top, y - top + height), slice(x - left, x - left + width))
 

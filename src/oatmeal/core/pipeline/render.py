@@ -87,7 +87,8 @@ def small_of(picture: Picture, long_side: int) -> Pipeline:
     """A pipeline on the whole of a picture, reduced to ``long_side``."""
     small = proxy(picture, long_side)
     scale = max(small.shape[:2]) / max(picture.width, picture.height)
-    return Pipeline(small, auto_guard=picture.auto_guard, scale=scale)
+    uncropped = picture.long_side * scale
+    return Pipeline(small, auto_guard=picture.auto_guard, scale=scale, uncropped=uncropped)
 
 
 def render_colour(

@@ -40,6 +40,8 @@ class Pipeline:
     within : (Pipeline, Window), optional
         Of a part: a pipeline on the whole picture at some size, which stages that look at the whole
         run on, and where the part lies.
+    uncropped : float
+        Longer side of the picture before it was framed, in pixels of this one; 0: as it is.
 
     Notes
     -----
@@ -54,11 +56,12 @@ class Pipeline:
         auto_guard: float = 0.0,
         scale: float = 1.0,
         within: tuple[Pipeline, Window] | None = None,
+        uncropped: float = 0.0,
     ) -> None:
         self.source = np.ascontiguousarray(rgb_linear, dtype=np.float32)
         height, width = self.source.shape[:2]
         self._whole = within[0] if within else None
-        window = within[1] if within else Window(0, 0, width, height)
+        window = within[1] if within else Window(0, 0, width, height, uncropped)
         self.place = Place(window, scale, auto_guard)
         self._kept: dict[str, tuple[Any, Any]] = {}
         self._last: tuple[Recipe, Order] | None = None

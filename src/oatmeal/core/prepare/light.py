@@ -32,13 +32,14 @@ def lit(rgb_linear: Colour, light: Light) -> Colour:
     return kernels.through_matrix(rgb_linear, matrix)
 
 
-def bands_of(rgb_linear: Colour) -> Bands:
+def bands_of(rgb_linear: Colour, enlarged: float = 1.0) -> Bands:
     """The bands of a colour picture's luminance, of the whole picture at any size.
 
     Light is averaged to their size first: that costs a fraction of the logarithm of every pixel.
+    ``enlarged`` is as :func:`oatmeal.core.bands.find_bands` takes it.
     """
     small = np.ascontiguousarray(reduced(rgb_linear, SMALL_SIDE))
-    return find_bands(colour.luminance(small), CHARACTER)
+    return find_bands(colour.luminance(small), CHARACTER, enlarged)
 
 
 def relit(rgb_linear: Colour, light: Light, bands: Bands, window: Window) -> Colour:

@@ -30,7 +30,7 @@ def lit(recipe: Recipe, place: Place, rgb_linear: Colour) -> Colour:
 )
 def light_bands(recipe: Recipe, place: Place, rgb_linear: Colour) -> Bands:
     """Coefficients of the base of the whole picture, which highlights and shadows follow."""
-    return light.bands_of(rgb_linear)
+    return light.bands_of(rgb_linear, place.window.enlarged)
 
 
 @stage("prepared", reads=_ENDS, needs=("lit", "light_bands"), moved_by=_ENDS)

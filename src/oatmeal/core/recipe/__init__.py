@@ -2,6 +2,7 @@
 
 from oatmeal.core.recipe.document import DECLARED, FORMAT, REST, STEPS, Recipe, schema
 from oatmeal.core.recipe.finish import Finish
+from oatmeal.core.recipe.frame import Frame, Known, Lens
 from oatmeal.core.recipe.mix import (
     BASE_KINDS,
     WEIGHINGS,
@@ -33,7 +34,8 @@ from oatmeal.core.recipe.tone import Levels, Tone
 
 __all__ = [
     "BASE_KINDS", "DECLARED", "FORMAT", "MAX_BYTES", "REST", "STEPS", "WEIGHINGS", "Base",
-    "Centres", "Channels", "Film", "Finish", "Formula", "Levels", "Lifts", "Light", "Mix",
+    "Centres", "Channels", "Film", "Finish", "Formula", "Frame", "Known", "Lens", "Levels",
+    "Lifts", "Light", "Mix",
     "Parameter", "Part", "Picked", "Plain", "Prepare", "Problem", "Recipe", "RecipeError",
     "Setting", "Six", "Step", "Tone", "from_document", "read", "require_built", "schema", "unbuilt",
 ]  # fmt: skip

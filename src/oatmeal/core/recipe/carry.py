@@ -17,6 +17,10 @@ WEAKEST: Final = 0.0
 STRONGEST: Final = 1.5
 
 
+#: What belongs to one photograph, its frame and its lens: it stays there unless asked for.
+_STAYING: Final = ("frame", "lens")
+
+
 @dataclass(frozen=True)
 class Group:
     """Settings that travel together.
@@ -34,6 +38,11 @@ class Group:
     name: str
     step: str
     keys: tuple[str, ...]
+
+    @property
+    def stays(self) -> bool:
+        """True for what stays with its photograph unless asked for."""
+        return self.name in _STAYING
 
 
 def _groups() -> tuple[Group, ...]:

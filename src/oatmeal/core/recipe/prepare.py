@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
-from pydantic import Field, model_validator
+from pydantic import Field
 
+from oatmeal.core.recipe.frame import Frame, Lens
 from oatmeal.core.recipe.parts import Part, Step, Stops
 from oatmeal.core.recipe.settings import setting
 
@@ -43,16 +44,6 @@ class Prepare(Step):
     title, hint, key, screen, colour = "Prepare", "the colour", "r", True, True
 
     on: bool = True
+    frame: Frame = setting("frame", rest=Frame, group="frame")
+    lens: Lens = setting("lens", rest=Lens, group="lens")
     light: Light = setting("light", rest=Light, group="colour light")
-
-    @model_validator(mode="before")
-    @classmethod
-    def _from_earlier(cls, given: Any) -> Any:
-        """Recipes of the first months had the exposure beside the light."""
-        if not isinstance(given, dict) or "exposure" not in given:
-            return given
-        rest = {name: value for name, value in given.items() if name != "exposure"}
-        light = rest.get("light", {})
-        if not isinstance(light, dict) or "exposure" in light:
-            return given
-        return {**rest, "light": {"exposure": given["exposure"], **light}}

@@ -80,11 +80,24 @@ def from_document(document: object) -> Recipe:
             [Problem("oatmeal", f"format {version} is newer than this program reads ({FORMAT})")]
         )
     try:
-        return Recipe.model_validate_json(json.dumps(document))
+        return Recipe.model_validate_json(json.dumps(_from_earlier(document)))
     except (ValidationError, ValueError) as error:
         if not isinstance(error, ValidationError):
             raise RecipeError([Problem("", "the recipe holds a number that is none")]) from error
         raise RecipeError([_problem(dict(detail)) for detail in error.errors()]) from error
+
+
+def _from_earlier(document: Mapping[str, Any]) -> Mapping[str, Any]:
+    """Recipes of the first months had the exposure of the colour beside its light."""
+    prepare = document.get("prepare")
+    if not isinstance(prepare, Mapping) or "exposure" not in prepare:
+        return document
+    rest = {name: value for name, value in prepare.items() if name != "exposure"}
+    light = rest.get("light", {})
+    if not isinstance(light, Mapping) or "exposure" in light:
+        return document
+    lit = {**rest, "light": {"exposure": prepare["exposure"], **light}}
+    return {**document, "prepare": lit}
 
 
 def _nulls(value: object, path: str = "") -> Iterator[str]:

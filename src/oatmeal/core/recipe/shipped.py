@@ -22,7 +22,7 @@ class Shipped:
     def groups(self) -> tuple[str, ...]:
         """All groups of settings of the steps that it changes; the other steps stay."""
         changed = self.recipe.document()
-        return tuple(group.name for group in GROUPS if group.step in changed)
+        return tuple(group.name for group in GROUPS if group.step in changed and not group.stays)
 
 
 def _shipped(name: str, words: str, **steps: Any) -> Shipped:

@@ -72,6 +72,11 @@ def _phrases(path: str, old: Any, new: Any, one: Setting, document: Document) ->
     words = DECLARED.words(path, document)
     if one.kind == "curve":
         return ["curve reset" if new == value_at(REST.full_document(), path) else "curve"]
+    if one.kind == "coefficients":
+        return []  # told by the name beside them
+    if one.kind == "lines":
+        count, before = len(new or ()), len(old or ())
+        return [f"{words} moved" if count == before else f"{words} {before} → {count}"]
     if one.kind == "switch" and one.words == "{}":
         return [f"{words} {_switched(new)}"]
     if one.names:

@@ -47,6 +47,7 @@ def render(
     upright: bool,
     auto_guard: float = 0.0,
     scale: float = 1.0,
+    uncropped: float = 0.0,
 ) -> NDArray[np.uint8]:
     """Render each band with its recipe; the cost is that of about one frame.
 
@@ -57,7 +58,7 @@ def render(
         One for each band, left to right or top to bottom.
     upright : bool
         Bands stand side by side; otherwise they lie one above the other.
-    auto_guard, scale : float
+    auto_guard, scale, uncropped : float
         As :class:`oatmeal.core.pipeline.Pipeline` takes them.
 
     Returns
@@ -68,9 +69,11 @@ def render(
     out = np.empty((height, width), dtype=np.uint8)
     places = edges(width if upright else height, len(recipes))
     small = reduced(rgb_linear, WHOLE_SIDE)
-    whole_scale = scale * max(small.shape[:2]) / max(height, width)
-    whole = Pipeline(small, auto_guard=auto_guard, scale=whole_scale)
-    picture = ArrayPicture(rgb_linear, auto_guard)
+    reduction = max(small.shape[:2]) / max(height, width)
+    whole = Pipeline(
+        small, auto_guard=auto_guard, scale=scale * reduction, uncropped=uncropped * reduction
+    )
+    picture = ArrayPicture(rgb_linear, auto_guard, uncropped=uncropped)
     for recipe, begin, end in zip(recipes, places, places[1:], strict=False):
         if begin == end:
             continue

@@ -88,7 +88,7 @@ def fine_radius(long_side: float) -> int:
 
 def fine_band(grey: Plane, window: Window) -> Plane:
     """What is finer than the middle band, edges left out, float32 (H, W) in stops."""
-    radius = fine_radius(max(window.width, window.height))
+    radius = fine_radius(window.long_side)
     light = log_light(grey)
     mean = _box_mean(light, radius)
     square = _box_mean(light * light, radius)

@@ -28,7 +28,7 @@ _EXPOSURE = DECLARED.of_step("tone", "exposure")
 @stage("bands", reads=("tone.character",), needs=("mixed",), whole=True)
 def bands(recipe: Recipe, place: Place, grey: Plane) -> Bands:
     """Coefficients of the base and the middle band, of the whole picture."""
-    return find_bands(grey, recipe.tone.character)
+    return find_bands(grey, recipe.tone.character, place.window.enlarged)
 
 
 @stage("wide", needs=("bands", "mixed"))

@@ -50,6 +50,41 @@ export interface Formula {
   parameters: Record<string, Parameter>;
 }
 
+export interface Frame {
+  turned: "none" | "right" | "over" | "left";
+  mirrored: boolean;
+  angle: number;
+  tip: number;
+  swing: number;
+  uprights: number;
+  levels: number;
+  focal: number;
+  plumb: [[number, number], [number, number]][];
+  level: [[number, number], [number, number]][];
+  ratio: string;
+  free: boolean;
+  centre: [number, number];
+  size: number;
+  inside: boolean;
+}
+
+export interface Known {
+  name: string;
+  bend: [number, number, number];
+  falloff: [number, number, number];
+  red: number;
+  blue: number;
+}
+
+export interface Lens {
+  bend: number;
+  falloff: number;
+  red: number;
+  blue: number;
+  use_known: boolean;
+  known: Known;
+}
+
 export interface Levels {
   black: number;
   middle: number;
@@ -108,6 +143,8 @@ export interface Plain {
 
 export interface Prepare {
   on: boolean;
+  frame: Frame;
+  lens: Lens;
   light: Light;
 }
 

@@ -17,7 +17,7 @@ export function applying(groups, recipes, strongest) {
     applyOpen: false,
     groups,
     applyFrom: null,
-    applyGroups: groups.map(({ name }) => name),
+    applyGroups: groups.filter(({ stays }) => !stays).map(({ name }) => name),
     applyStrength: 100,
     applyOwn: [],
     planned: [],
@@ -94,7 +94,8 @@ export function applying(groups, recipes, strongest) {
     toggleStep(step) {
       const names = this.groups.filter((group) => group.step === step).map(({ name }) => name);
       const on = this.stepTravels(step);
-      this.applyGroups = on ? this.applyGroups.filter((name) => !names.includes(name)) : [...this.applyGroups, ...names];
+      const usual = this.groups.filter(({ step: of, stays }) => of === step && !stays).map(({ name }) => name);
+      this.applyGroups = on ? this.applyGroups.filter((name) => !names.includes(name)) : [...this.applyGroups, ...usual];
       this.planSoon();
     },
     isOwn(what) {

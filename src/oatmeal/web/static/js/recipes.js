@@ -11,7 +11,7 @@ Alpine.data("recipesPage", () => ({
   pictures: {},
   saving: false,
   name: start.hand?.treatment || "",
-  holds: start.groups.map(({ name }) => name),
+  holds: start.groups.filter(({ stays }) => !stays).map(({ name }) => name),
   editing: null,
   draft: { name: "", note: "", tags: "" },
   problems: [],

@@ -3,7 +3,7 @@
 /**
  * What belongs to the page and stays: the photograph, its version, the core's vocabulary.
  * @typedef {object} Given
- * @property {{id: number, width: number, height: number, bits: number, jpeg: boolean}} photograph
+ * @property {{id: number, width: number, height: number, file: {width: number, height: number}, bits: number, jpeg: boolean}} photograph
  * @property {any} version the version's state when the page was made
  * @property {any[]} versionList
  * @property {{id: number, width: number, height: number}[]} beside the frames beside this one
@@ -43,6 +43,8 @@
  * @property {import("./greymap.js").GreyMap} map
  * @property {import("./scale.js").Scale} scale
  * @property {import("./lightfield.js").LightField} field
+ * @property {import("./board.js").Board} board
+ * @property {import("./bubble.js").Bubble} bubble
  * @property {import("./saver.js").Saver} saver
  * @property {import("./film.js").SpectrumStrip} [spectrum]
  */
@@ -55,6 +57,7 @@
  * @property {ReturnType<typeof import("./values.js").valuing>} values
  * @property {ReturnType<typeof import("./sight.js").seeing>} sight
  * @property {ReturnType<typeof import("./light.js").lighting>} light
+ * @property {ReturnType<typeof import("./crop.js").cropping>} crop
  * @property {ReturnType<typeof import("./mix.js").mixing>} mix
  * @property {ReturnType<typeof import("./films.js").filming>} films
  * @property {ReturnType<typeof import("./formula.js").formulating>} formula

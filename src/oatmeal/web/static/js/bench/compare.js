@@ -5,14 +5,14 @@ import { copy, same } from "./paths.js";
 import { follow } from "./svg.js";
 import { band } from "./toneband.js";
 
-const OWN = { colour: "colour original", plain: "plain conversion" };
+const OWN = { colour: "colour original", plain: "plain conversion", taken: "colour, unframed" };
 const NOW = "now";
 const STEP = 0.02;
 const WORDS_MS = 250;
 
 /**
  * Another state of the photograph beside the present one, and the frame without one step.
- * @param {Pick<import("./bench.js").Bench, "history" | "light" | "parts" | "photograph" | "refs" | "sight" | "strips" | "version" | "versions" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "crop" | "frame" | "history" | "light" | "parts" | "photograph" | "refs" | "sight" | "strips" | "version" | "versions" | "vocabulary" | "work">} bench
  */
 export function comparing(bench) {
   const { photograph, version } = bench;
@@ -49,6 +49,7 @@ export function comparing(bench) {
     leaveCompare() {
       this.comparing = false;
       this.flipping = false;
+      setTimeout(() => bench.frame.ask(false));
       this.faceWith = NOW;
       const { picture } = bench.parts;
       picture.flipped = false;
@@ -58,6 +59,8 @@ export function comparing(bench) {
     },
     setCompareMode(mode) {
       this.compareMode = mode;
+      if (mode === "split" && this.compareWith === "taken") this.chooseSide("left", "colour");
+      if (mode === "split" && this.faceWith === "taken") this.chooseSide("right", NOW);
       bench.sight.arrange();
       this.askCompared();
     },
@@ -91,7 +94,10 @@ export function comparing(bench) {
       this.recipes[side] = null;
       if (side === "left") this.comparedZones = null;
       if (source === NOW) picture[slot] = null;
-      else if (source in OWN) picture[slot] = { layer: source };
+      else if (source === "taken") {
+        picture[slot] = { whole: {}, part: {}, own: true };
+        this.compareMode = "beside";
+      } else if (source in OWN) picture[slot] = { layer: source };
       else {
         const other = { whole: {}, part: {} };
         picture[slot] = other;
@@ -121,19 +127,43 @@ export function comparing(bench) {
     /** Ask for the sides as they are needed for what is in view. */
     askCompared() {
       if (!this.comparing) return;
-      for (const side of ["left", "right"]) if (this.recipes[side]) this.askSide(side);
+      for (const side of ["left", "right"]) {
+        if (this.recipes[side]) this.askSide(side);
+        else if ((side === "left" ? this.compareWith : this.faceWith) === "taken") this.askTaken(side);
+      }
+    },
+    /** What is compared lies in the present frame, so that the same places face each other. */
+    framesChanged() {
+      if (this.comparing) this.askCompared();
+    },
+    inPresentFrame(recipe) {
+      const { frame, lens } = bench.work.recipe.prepare;
+      return copy({ ...recipe, prepare: { ...recipe.prepare, frame, lens } });
+    },
+    /** The colour original with nothing cut away, fitted into its pane. */
+    askTaken(side) {
+      const { picture } = bench.parts;
+      const other = side === "left" ? picture.compared : picture.facing;
+      if (other.whole.colour) return;
+      const wish = { recipe: copy(bench.work.recipe), layers: ["colour"], side: picture.view.fitSide(photograph.file), framing: "taken", measured: false };
+      this.askAside(side, wish, (frame) => {
+        const now = side === "left" ? picture.compared : picture.facing;
+        if (now !== other) return;
+        other.whole.colour = { width: frame.width, height: frame.height, region: null, data: frame.layers.colour };
+        picture.paint();
+      });
     },
     askSide(side) {
       const { picture } = bench.parts;
       const other = side === "left" ? picture.compared : picture.facing;
-      const wish = { recipe: copy(this.recipes[side]), layers: ["grey"], side: picture.side };
+      const wish = { recipe: this.inPresentFrame(this.recipes[side]), layers: ["grey"], side: picture.side };
       if (picture.region && other.whole.grey) wish.region = picture.region;
       this.askAside(side, wish, (frame) => this.sideArrived(side, frame));
     },
     sideArrived(side, frame) {
       const { picture } = bench.parts;
       const other = side === "left" ? picture.compared : picture.facing;
-      if (!other?.whole || !same(frame.wish.recipe, this.recipes[side])) return;
+      if (!other?.whole || !same(frame.wish.recipe, this.inPresentFrame(this.recipes[side]))) return;
       const layer = { width: frame.width, height: frame.height, region: frame.region, data: frame.layers.grey };
       if (frame.region) other.part.grey = layer;
       else other.whole.grey = layer;
@@ -150,6 +180,7 @@ export function comparing(bench) {
     sideRecipe(side) {
       const source = side === "left" ? this.compareWith : this.faceWith;
       if (source === NOW) return bench.work.recipe;
+      if (source === "taken") return null;
       if (source === "plain") {
         const kept = bench.vocabulary.steps.filter(({ colour }) => colour).map(({ id }) => [id, bench.work.recipe[id]]);
         return { name: bench.work.recipe.name, ...Object.fromEntries(kept) };
@@ -226,7 +257,8 @@ export function comparing(bench) {
         return;
       }
       const recipe = copy(bench.work.recipe);
-      recipe[bench.work.step].on = false;
+      if (bench.work.step !== "prepare") recipe[bench.work.step].on = false;
+      else recipe.prepare = { ...copy(bench.vocabulary.rest.prepare), frame: recipe.prepare.frame, lens: recipe.prepare.lens };
       const wish = { recipe, layers: ["grey"], side: picture.side, region: picture.region };
       this.askAside("without", wish, (frame) => this.withoutArrived(frame));
     },

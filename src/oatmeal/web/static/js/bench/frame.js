@@ -10,7 +10,7 @@ const LOOK = "look";
 
 /**
  * The frame that is shown: asking for it, taking it in, telling what is still to come.
- * @param {Pick<import("./bench.js").Bench, "beside" | "compare" | "films" | "history" | "light" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "tone" | "version" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "beside" | "compare" | "crop" | "films" | "history" | "light" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "tone" | "version" | "vocabulary" | "work">} bench
  */
 export function framing(bench) {
   const { photograph, version, vocabulary } = bench;
@@ -74,8 +74,10 @@ export function framing(bench) {
     wish(moving) {
       const { picture } = bench.parts;
       const region = picture.region;
+      const framing = bench.crop.framing();
+      if (framing === "open") return this.openWish(moving);
       const layers = ["grey"];
-      const prepare = JSON.stringify(bench.work.recipe.prepare);
+      const { prepare } = bench.work.recipe;
       if (!moving) layers.push(...["plain", "colour"].filter((name) => !picture.has(name, prepare)));
       if (bench.light.layer() === "prepared" && (moving || !picture.has("prepared", prepare))) layers.push("prepared");
       const touched = this.touching;
@@ -85,8 +87,19 @@ export function framing(bench) {
       const trace = this.tracing ?? undefined; // asked for until it comes, since a newer wish replaces an older one
       const pins = copy(bench.pins.pins).map(({ x, y }) => [x, y]);
       return {
-        recipe: copy(bench.work.recipe), side, layers, region, trace, pins, strip: bench.strips.stripWish(),
-        touched: copy(touched), half, moving,
+        recipe: copy(bench.work.recipe), side, layers, region, trace, pins, strip: bench.strips.stripWish(), measured: true,
+        framing, touched: copy(touched), half, moving,
+      };
+    },
+    /** The whole picture that a frame is laid on; its figures are of what is framed. @param {boolean} moving */
+    openWish(moving) {
+      const { picture } = bench.parts;
+      const layer = bench.light.layer();
+      const at = picture.hasOpen(layer, bench.work.recipe.prepare);
+      const side = picture.view.fitSide(bench.photograph.file);
+      return {
+        recipe: copy(bench.work.recipe), layers: at && !moving ? [] : [layer], framing: "open", measured: !moving,
+        side: moving ? Math.round(side / 2) : side, pins: copy(bench.pins.pins).map(({ x, y }) => [x, y]), half: moving, moving,
       };
     },
     /** What is in view has changed. */
@@ -107,13 +120,17 @@ export function framing(bench) {
         this.prepareBeside();
       }
       const { figures } = frame;
-      picture.frameAs(frame.size);
+      const open = frame.wish.framing === "open";
+      if (open) picture.showOpen(frame);
+      else picture.frameAs(frame.size);
+      bench.crop.showBoard(open ? picture.open[bench.light.layer()] : null);
+      if (!frame.wish.measured) return;
       bench.sight.clipping = figures.clipping;
       this.autoGuard = figures.auto_guard;
       picture.marks = bench.sight.marksNow();
       if (this.touching === null) delete frame.layers.touched;
       if (frame.layers.touched && typeof this.touching === "number") bench.picked.reachArrived();
-      picture.show(frame);
+      if (!open) picture.show(frame);
       map.show(figures.grey_map);
       if (frame.wish.trace !== undefined && frame.wish.trace === this.tracing) {
         this.tracing = null;

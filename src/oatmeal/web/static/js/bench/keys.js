@@ -35,7 +35,7 @@ const TAKEN = /^[0-9 ]$|^.{2,}$/;
 
 /**
  * Single keys: what they do, and which one the photographer gave each.
- * @param {Pick<import("./bench.js").Bench, "compare" | "history" | "light" | "mix" | "output" | "pins" | "refs" | "sight" | "spots" | "starting" | "strips" | "values" | "versions" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "compare" | "crop" | "history" | "light" | "mix" | "output" | "pins" | "refs" | "sight" | "spots" | "starting" | "strips" | "values" | "versions" | "vocabulary" | "work">} bench
  */
 export function keying(bench) {
   const { steps } = bench.vocabulary;
@@ -157,6 +157,7 @@ export function keying(bench) {
       else if (this.helping) this.closeHelp();
       else if (bench.versions.versionMenu) bench.versions.versionMenu = false;
       else if (bench.strips.strip) bench.strips.leaveStrip();
+      else if (bench.crop.drawing) bench.crop.drawing = "";
       else if (bench.spots.mode) bench.spots.mode = "";
       else if (bench.sight.alone) bench.sight.toggleAlone();
       else if (bench.compare.comparing) bench.compare.leaveCompare();

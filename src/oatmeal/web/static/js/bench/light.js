@@ -12,7 +12,7 @@ const SHOWN_AS = "oatmeal-prepare-shown";
 
 /**
  * The light of the colour picture.
- * @param {Pick<import("./bench.js").Bench, "frame" | "parts" | "photograph" | "sight" | "spots" | "strips" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "crop" | "frame" | "parts" | "photograph" | "sight" | "spots" | "strips" | "vocabulary" | "work">} bench
  */
 export function lighting(bench) {
   const { settings } = bench.vocabulary;
@@ -37,6 +37,8 @@ export function lighting(bench) {
       bench.sight.show(this.layer());
       bench.frame.ask(false);
       bench.parts.field.draw();
+      bench.crop.draw();
+      if (bench.work.step === "prepare") bench.crop.askLens();
     },
     kelvinWords() {
       const { warmth } = bench.work.recipe.prepare.light;

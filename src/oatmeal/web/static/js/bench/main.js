@@ -1,7 +1,10 @@
 // The bench: puts its parts together and lets them hear of each other.
 import Alpine from "../common.js";
 import { say, send } from "../api.js";
+import { Board } from "./board.js";
+import { Bubble } from "./bubble.js";
 import { comparing } from "./compare.js";
+import { cropping } from "./crop.js";
 import { filming } from "./films.js";
 import { formulating } from "./formula.js";
 import { framing } from "./frame.js";
@@ -41,7 +44,7 @@ const made = {
 const bench = made;
 
 const STORES = {
-  work: working, frame: framing, values: valuing, sight: seeing, light: lighting, mix: mixing, films: filming, formula: formulating,
+  work: working, frame: framing, values: valuing, sight: seeing, light: lighting, crop: cropping, mix: mixing, films: filming, formula: formulating,
   picked: picking, tone: toning, spots: spotting, pins: pinning, strips: testing, starting, output: outputting,
   versions: versioning, history: remembering, compare: comparing, keys: keying,
 };
@@ -65,6 +68,25 @@ function build() {
     zoomed: () => { sight.zoom = parts.picture.zoom; },
     read: (codes) => sight.meter(codes),
     press: (event, at) => spots.press(event, at),
+  });
+  const { crop } = bench;
+  parts.board = new Board(refs.board, parts.picture.view, {
+    laid: () => crop.laid(),
+    frame: () => crop.frame(),
+    guides: () => crop.guides,
+    drawing: () => crop.drawing,
+    moved: (around, ratio) => crop.take(around, ratio),
+    settle: (when) => work.settle(when),
+    drawn: (kind, ends) => crop.drawn(kind, ends),
+    bent: (kind, line, end, to) => crop.bent(kind, line, end, to),
+    dropped: (kind, line) => crop.dropped(kind, line),
+    linesDone: () => crop.linesDone(),
+  });
+  parts.bubble = new Bubble(refs.bubble, bench.vocabulary.settings["prepare.frame.angle"], {
+    angle: () => crop.frame().angle,
+    move: (angle) => crop.set({ angle }),
+    hold: (on) => parts.board.hold(on),
+    settle: (when) => work.settle(when),
   });
   parts.field = new LightField(refs.field, bench.vocabulary.settings, {
     light: () => work.recipe.prepare.light,

@@ -5,7 +5,7 @@ import { Navigator } from "./navigator.js";
 import { View } from "./view.js";
 
 const STRIPE = 4;
-const NEVER = "button:not(.pin), select, .notice, .pinboard, .stripbar, .history, .navigator, .divider";
+const NEVER = "button:not(.pin), select, .notice, .pinboard, .stripbar, .history, .navigator, .divider, .board";
 
 const HALF = 96;
 const OUTLINE = (190 << 24) | (235 << 16) | (245 << 8) | 250;
@@ -14,7 +14,8 @@ const HIGH_MARK = [packed(169, 87, 31), packed(255, 190, 130)];
 
 /**
  * A compared picture: a layer of the present one (`layer`), or frames of another recipe.
- * @typedef {{layer?: string, whole?: Object<string, any>, part?: Object<string, any>}} Other
+ * or the colour original with a frame of its `own`: the whole of it, fitted into its pane.
+ * @typedef {{layer?: string, whole?: Object<string, any>, part?: Object<string, any>, own?: boolean}} Other
  */
 
 export class Picture {
@@ -42,6 +43,8 @@ export class Picture {
     this.view = new View(surround, file);
     this.whole = {};
     this.part = {};
+    /** Layers of the whole picture that a frame is laid on. @type {Object<string, any>} */
+    this.open = {};
     this.marks = null;
     this.layer = "grey";
     this.averaged = 1;
@@ -88,13 +91,27 @@ export class Picture {
   /** Take in an arrived frame. */
   show(frame) {
     const target = frame.region ? this.part : this.whole;
-    const prepare = JSON.stringify(frame.wish.recipe.prepare);
-    const sized = { width: frame.width, height: frame.height, region: frame.region, side: frame.wish.side, prepare };
+    const { prepare } = frame.wish.recipe;
+    const sized = { width: frame.width, height: frame.height, region: frame.region, side: frame.wish.side };
     for (const [name, data] of Object.entries(frame.layers)) {
       if (name === "touched") this.outline({ ...sized, data });
-      else target[name] = { ...sized, data };
+      else target[name] = { ...sized, data, made: madeOf(name, prepare) };
     }
     this.paint();
+  }
+
+  /** Take in the whole picture that a frame is laid on. */
+  showOpen(frame) {
+    const { prepare } = frame.wish.recipe;
+    for (const [name, data] of Object.entries(frame.layers)) {
+      this.open[name] = { width: frame.width, height: frame.height, side: frame.wish.side, data, made: openMadeOf(prepare) };
+    }
+  }
+
+  /** True if that is at hand as these settings of Prepare make it. The grey depends on more: never. */
+  hasOpen(name, prepare) {
+    const layer = this.open[name];
+    return name !== "grey" && Boolean(layer) && layer.made === openMadeOf(prepare) && layer.side >= this.view.fitSide(layer);
   }
 
   /** Draw a soft outline round what is touched; null takes it away. */
@@ -119,12 +136,12 @@ export class Picture {
 
   /**
    * True if a layer of what is in view is at hand, at the size that is wanted and of the same colours.
-   * @param {string} name @param {string} [prepare] the Prepare step of the recipe; the original has none
+   * @param {string} name @param {any} prepare the Prepare step of the recipe
    */
   has(name, prepare) {
     const { region, side } = this;
     const layer = (region ? this.part : this.whole)[name];
-    if (!layer || (prepare !== undefined && name !== "colour" && layer.prepare !== prepare)) return false;
+    if (!layer || layer.made !== madeOf(name, prepare)) return false;
     return region ? String(layer.region) === String(region) : layer.side === side;
   }
 
@@ -138,6 +155,7 @@ export class Picture {
   layersOf(other) {
     if (!other) return {};
     if (other.layer) return { whole: this.whole[other.layer], part: this.part[other.layer] };
+    if (other.own) return { whole: other.whole.colour };
     return { whole: other.whole.grey, part: other.part.grey };
   }
 
@@ -205,8 +223,10 @@ export class Picture {
     place(this.parts.aside, otherPane.x, otherPane.y, otherPane.width, otherPane.height);
     const own = this.ownLayers();
     const other = this.otherLayers();
-    this.layPair([this.coarse, this.fine], own.part);
-    if (other.whole) this.layPair([this.otherCoarse, this.otherFine], other.part);
+    if (this.facing?.own && own.whole) this.layWhole(this.coarse, own.whole);
+    else this.layPair([this.coarse, this.fine], own.part);
+    if (other.whole && this.other?.own) this.layWhole(this.otherCoarse, other.whole);
+    else if (other.whole) this.layPair([this.otherCoarse, this.otherFine], other.part);
     if (this.touched) this.layOne(this.over, this.touched.region, { x: 0, y: 0 });
     this.layDivider(covering);
     this.layThirds();
@@ -219,6 +239,14 @@ export class Picture {
     const { pane } = this.view;
     this.layOne(coarse, null, pane);
     if (part && !fine.hidden) this.layOne(fine, part.region, pane);
+  }
+
+  /** Lay a canvas of another shape, fitted, in the middle of its pane. */
+  layWhole(canvas, { width, height }) {
+    const { view } = this;
+    const scale = view.fitting({ width, height });
+    const { pane } = view;
+    place(canvas, (pane.width - width * scale) / 2, (pane.height - view.foot - height * scale) / 2, width * scale, height * scale);
   }
 
   /** Lay a canvas over its part of the file; `from` is the corner of what holds it. */
@@ -321,6 +349,16 @@ export class Picture {
     found.compared = typeof compared === "number" ? compared : null;
     return found;
   }
+}
+
+/** What of Prepare a layer of the framed picture was made with. */
+function madeOf(name, { on, frame, lens, light }) {
+  return JSON.stringify(name === "colour" ? [on, frame, lens] : [on, frame, lens, light]);
+}
+
+/** The same for the whole picture that a frame is laid on. */
+function openMadeOf({ on, lens, light }) {
+  return JSON.stringify([on, lens, light]);
 }
 
 function sample(layer, point, file, side) {

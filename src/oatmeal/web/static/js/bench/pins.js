@@ -11,13 +11,20 @@ const MOST_PINS = 8;
 const PIN_STEPS = { ArrowUp: 0.1, ArrowDown: -0.1, PageUp: 0.5, PageDown: -0.5 };
 const PIN_MOVES = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 
+const inside = ({ x, y }) => ({ x: clamp(x, 0, 1), y: clamp(y, 0, 1) });
+
 /**
  * Fixed meter readings.
- * @param {Pick<import("./bench.js").Bench, "frame" | "parts" | "photograph" | "root" | "spots" | "version" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "crop" | "frame" | "parts" | "photograph" | "root" | "spots" | "version" | "vocabulary" | "work">} bench
  */
 export function pinning(bench) {
   const { version } = bench;
   const shares = (at) => bench.parts.picture.shares(at);
+  /** A place of the framed picture, as the pins are kept: in shares of the picture as it was taken. */
+  const kept = (at) => {
+    const { x, y } = bench.crop.taken(at);
+    return { x: clamp(x, 0, 1), y: clamp(y, 0, 1) };
+  };
   return {
     pins: copy(version.pins),
     pinsAt: [],
@@ -33,7 +40,7 @@ export function pinning(bench) {
     putPin(at) {
       bench.spots.mode = "";
       if (!this.mayPin()) return;
-      this.pins.push({ ...at, label: "" });
+      this.pins.push({ ...kept(at), label: "" });
       this.pinsOpen = true;
       this.savePins();
       nextTick(() => /** @type {HTMLElement} */ (bench.root.querySelector(`[data-pin="${this.pins.length - 1}"]`))?.focus());
@@ -61,7 +68,7 @@ export function pinning(bench) {
     layPins() {
       const { picture } = bench.parts;
       if (!picture) return;
-      this.pinsAt = this.pins.map((pin) => picture.placeOf(picture.point(pin)));
+      this.pinsAt = this.pins.map((pin) => bench.crop.placeOf(pin));
     },
     pinStyle(number) {
       const at = this.pinsAt[number];
@@ -84,6 +91,7 @@ export function pinning(bench) {
       /** @type {{one: number, other: number, apart: number}|null} */
       let best = null;
       this.pinReadings.forEach((here, one) => this.pinReadings.slice(one + 1).forEach((there, more) => {
+        if (!here || !there) return;
         const apart = Math.abs(here.now - there.now);
         if (!best || apart < best.apart) best = { one, other: one + 1 + more, apart };
       }));
@@ -103,8 +111,8 @@ export function pinning(bench) {
         const { picture } = bench.parts;
         const far = event.shiftKey ? 10 : 1;
         const pin = this.pins[number];
-        pin.x = clamp(pin.x + (way[0] * far) / picture.file.width, 0, 1);
-        pin.y = clamp(pin.y + (way[1] * far) / picture.file.height, 0, 1);
+        const { x, y } = bench.crop.framed(pin);
+        Object.assign(pin, kept({ x: x + (way[0] * far) / picture.file.width, y: y + (way[1] * far) / picture.file.height }));
         this.savePins();
         return;
       }
@@ -116,7 +124,7 @@ export function pinning(bench) {
     },
     async liftPin(number, stops) {
       bench.frame.waiting = true;
-      const { per_stop: shares_ } = await bench.spots.spotAt({ x: this.pins[number].x, y: this.pins[number].y });
+      const { per_stop: shares_ } = await bench.spots.spotAt(inside(bench.crop.framed(this.pins[number])));
       if (!Object.keys(shares_).length) {
         bench.frame.waiting = false;
         say("This spot is neutral: no range reaches it.");
@@ -137,7 +145,7 @@ export function pinning(bench) {
         const at = picture.locate(next);
         if (!at || (!moved && Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) < MOVED_PX)) return;
         moved = true;
-        Object.assign(this.pins[number], shares(at));
+        Object.assign(this.pins[number], kept(shares(at)));
         this.layPins();
       }, () => moved && this.savePins());
     },

@@ -5,7 +5,7 @@ import { clamp } from "./paths.js";
 /**
  * @typedef {object} Setting
  * @property {string} words
- * @property {"number"|"switch"|"choice"|"text"|"colour"|"curve"|"list"} kind
+ * @property {"number"|"switch"|"choice"|"text"|"colour"|"curve"|"list"|"lines"|"coefficients"} kind
  * @property {string} [unit]
  * @property {number} [low]
  * @property {number} [high]

@@ -135,7 +135,7 @@ export function seeing(bench) {
     },
     /** The meter and the pins ride on the scale as ticks. */
     markScale() {
-      const marks = bench.pins.pinReadings.map(({ code }, number) => ({ code, name: String(number + 1) }));
+      const marks = bench.pins.pinReadings.flatMap((reading, number) => (reading ? [{ code: reading.code, name: String(number + 1) }] : []));
       if (typeof this.reading?.grey === "number") marks.push({ code: this.reading.grey, name: "" });
       bench.parts.scale?.mark(marks);
     },

@@ -31,6 +31,10 @@ export function valuing(bench) {
     changed(step) {
       return !same(bench.work.recipe[step], bench.work.rest[step]);
     },
+    /** A part of a step away from rest. @param {string} path such as "prepare.light" */
+    changedPart(path) {
+      return !same(at(bench.work.recipe, path), at(bench.work.rest, path));
+    },
     set(path, value) {
       const base = bench.work.recipe.mix.base;
       const channel = path.slice(9);

@@ -5,7 +5,7 @@ const SOON_MS = 500;
 
 /**
  * The recipe as it stands, and saving it.
- * @param {Pick<import("./bench.js").Bench, "compare" | "formula" | "frame" | "history" | "light" | "parts" | "picked" | "version" | "vocabulary" | "spots" | "strips">} bench
+ * @param {Pick<import("./bench.js").Bench, "compare" | "crop" | "formula" | "frame" | "history" | "light" | "parts" | "picked" | "version" | "vocabulary" | "spots" | "strips">} bench
  */
 export function working(bench) {
   const { version, vocabulary } = bench;
@@ -36,7 +36,8 @@ export function working(bench) {
     /** Something is being moved: show it as it moves. */
     changing() {
       bench.compare.faceNow();
-      bench.frame.ask(true);
+      bench.crop.draw();
+      if (!bench.crop.drawsItself()) bench.frame.ask(true);
       bench.parts.scale.draw();
       bench.parts.field.draw();
     },
@@ -54,7 +55,9 @@ export function working(bench) {
       saver.save(this.recipe);
       scale.draw();
       bench.parts.field.draw();
+      bench.crop.draw();
       bench.frame.ask(false);
+      bench.compare.framesChanged();
       bench.compare.tellDifferences();
       return saver.flush().then(() => bench.history.historyChanged());
     },
@@ -67,7 +70,9 @@ export function working(bench) {
       bench.picked.pickedOpen = null;
       bench.parts.scale.draw();
       bench.parts.field.draw();
+      bench.crop.draw();
       bench.frame.ask(false);
+      bench.compare.framesChanged();
       bench.compare.tellDifferences();
       bench.history.historyChanged();
     },
@@ -100,6 +105,7 @@ export function working(bench) {
     open(step) {
       if (bench.strips.strip) bench.strips.leaveStrip();
       bench.spots.mode = "";
+      bench.crop.drawing = "";
       this.step = step;
       sessionStorage.setItem("step", step);
       bench.light.look();

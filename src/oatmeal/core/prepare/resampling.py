@@ -1,0 +1,256 @@
+"""Compiled loops of the one resampling from the photograph to the frame.
+
+Cubic convolution after R. G. Keys, "Cubic Convolution Interpolation for Digital Image Processing",
+IEEE ASSP 29 (1981), a = -1/2 (the Catmull-Rom spline), on the square root of light: its under- and
+overshoot at an edge is evenly small for the eye, and a square cannot be negative. Light below 0,
+which colours outside sRGB have, keeps its sign.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final
+
+import numba
+import numpy as np
+from numba import prange
+from numpy.typing import NDArray
+
+from oatmeal.core.colour.lanes import parallel
+
+_f = np.float32
+
+#: Digest of lanes.py, see there.
+LANES: Final = "3cdc9cad1436"
+
+#: Pixels beyond a place that its value is made of, and what a part is padded with.
+REACH: Final = 2
+
+Colour = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Way:
+    """From a pixel of the frame to its place in the photograph that is read.
+
+    Attributes
+    ----------
+    matrix : float64 (3, 3)
+        From pixels of the frame (middles at .5) to the freed photograph, in pixels of the file from
+        its middle.
+    terms : float64 (4,)
+        k1, k2, k3 of the bend by the squared distance in pixels of the file, and that distance
+        beyond which they stay.
+    to_read : float64 (5,)
+        Pixels that are read for one of the file, across and down; their middle; and steps of the
+        gains for a squared pixel of the file.
+    gains : float32 (n,)
+        Factors on light over the squared distance of the photograph's place, from the middle to
+        half a diagonal; one: none.
+    """
+
+    matrix: NDArray[np.float64]
+    terms: NDArray[np.float64]
+    to_read: NDArray[np.float64]
+    gains: NDArray[np.float32]
+
+
+@numba.njit(inline="always")
+def _places(way, terms, to_read, left, row, scale, across, down, squares):  # type: ignore[no-untyped-def]
+    """Places in the photograph of a row of the frame, and their squared distance."""
+    k1, k2, k3, farthest = terms[0], terms[1], terms[2], terms[3]
+    y = row + 0.5
+    for i in range(across.shape[0]):
+        x = left + i + 0.5
+        depth = 1.0 / (way[2, 0] * x + (way[2, 1] * y + way[2, 2]))
+        u = (way[0, 0] * x + (way[0, 1] * y + way[0, 2])) * depth
+        v = (way[1, 0] * x + (way[1, 1] * y + way[1, 2])) * depth
+        square = min(u * u + v * v, farthest)
+        factor = (1.0 + square * (k1 + square * (k2 + square * k3))) * scale
+        across[i] = u * factor * to_read[0] + to_read[2]
+        down[i] = v * factor * to_read[1] + to_read[3]
+        squares[i] = (u * u + v * v) * factor * factor
+
+
+@numba.njit(inline="always")
+def _weights(t):  # type: ignore[no-untyped-def]
+    """Of the four pixels round a place, at a share of the way from the second to the third."""
+    half, one, two, three = _f(0.5), _f(1.0), _f(2.0), _f(3.0)
+    before = ((two - t) * t - one) * t * half
+    here = ((three * t - _f(5.0)) * t * t + two) * half
+    next_ = ((_f(4.0) - three * t) * t + one) * t * half
+    return before, here, next_, (t - one) * t * t * half
+
+
+@parallel
+def _rooted(light, out):  # type: ignore[no-untyped-def]
+    """Square roots in four lanes a pixel, padded with the edge's own."""
+    rows, columns = light.shape[0], light.shape[1]
+    for y in prange(out.shape[0]):
+        line, result = light[min(max(y - REACH, 0), rows - 1)], out[y]
+        for x in range(result.shape[0] // 4):
+            column = min(max(x - REACH, 0), columns - 1)
+            for k in range(3):
+                value = line[column, k]
+                root = np.sqrt(abs(value))
+                result[4 * x + k] = -root if value < _f(0.0) else root
+            result[4 * x + 3] = _f(0.0)
+
+
+@numba.njit(inline="always")
+def _covered(x, y, edges):  # type: ignore[no-untyped-def]
+    """How much of a pixel at a place lies inside the photograph."""
+    inside = min(min(x - edges[0], edges[2] - x), min(y - edges[1], edges[3] - y))
+    return _f(min(max(inside + 0.5, 0.0), 1.0))
+
+
+@parallel
+def _sample(  # type: ignore[no-untyped-def]
+    roots, way, terms, to_read, gains, left, top, corner, edges, white, out
+):
+    """All three colours from one place."""
+    rows, columns, width = roots.shape[0], roots.shape[1] // 4, out.shape[1] // 3
+    last, per_square = gains.shape[0] - 1, to_read[4]
+    for y in prange(out.shape[0]):
+        across = np.empty(width, np.float64)
+        down = np.empty(width, np.float64)
+        squares = np.empty(width, np.float64)
+        sums = np.empty(16, np.float32)
+        found = np.empty(4, np.float32)
+        _places(way, terms, to_read, left, top + y, 1.0, across, down, squares)
+        result = out[y]
+        for x in range(width):
+            place_x = min(max(across[x] - corner[0], 1.0), columns - 3.0)
+            place_y = min(max(down[x] - corner[1], 1.0), rows - 3.0)
+            column, row = int(place_x), int(place_y)
+            v0, v1, v2, v3 = _weights(_f(place_y - row))
+            begin = 4 * (column - 1)
+            one = roots[row - 1, begin : begin + 16]
+            two = roots[row, begin : begin + 16]
+            three = roots[row + 1, begin : begin + 16]
+            four = roots[row + 2, begin : begin + 16]
+            for i in range(16):
+                sums[i] = v0 * one[i] + v1 * two[i] + v2 * three[i] + v3 * four[i]
+            h0, h1, h2, h3 = _weights(_f(place_x - column))
+            for k in range(4):
+                found[k] = h0 * sums[k] + h1 * sums[k + 4] + h2 * sums[k + 8] + h3 * sums[k + 12]
+            for k in range(3):
+                result[3 * x + k] = found[k] * abs(found[k])
+        _finish(result, across, down, squares, gains, last, per_square, edges, white)
+
+
+@parallel
+def _sample_apart(  # type: ignore[no-untyped-def]
+    roots, way, terms, to_read, gains, left, top, corner, edges, white, scales, out
+):
+    """Each colour from its own place."""
+    rows, columns, width = roots.shape[0], roots.shape[1] // 4, out.shape[1] // 3
+    last, per_square = gains.shape[0] - 1, to_read[4]
+    for y in prange(out.shape[0]):
+        across = np.empty(width, np.float64)
+        down = np.empty(width, np.float64)
+        squares = np.empty(width, np.float64)
+        result = out[y]
+        for turn in range(3):
+            k = (0, 2, 1)[turn]  # green last: edges and gains follow it
+            _places(way, terms, to_read, left, top + y, scales[k], across, down, squares)
+            for x in range(width):
+                place_x = min(max(across[x] - corner[0], 1.0), columns - 3.0)
+                place_y = min(max(down[x] - corner[1], 1.0), rows - 3.0)
+                column, row = int(place_x), int(place_y)
+                h0, h1, h2, h3 = _weights(_f(place_x - column))
+                v0, v1, v2, v3 = _weights(_f(place_y - row))
+                at = 4 * (column - 1) + k
+                above, here = roots[row - 1], roots[row]
+                below, under = roots[row + 1], roots[row + 2]
+                found = v0 * (
+                    h0 * above[at] + h1 * above[at + 4] + h2 * above[at + 8] + h3 * above[at + 12]
+                )
+                found += v1 * (
+                    h0 * here[at] + h1 * here[at + 4] + h2 * here[at + 8] + h3 * here[at + 12]
+                )
+                found += v2 * (
+                    h0 * below[at] + h1 * below[at + 4] + h2 * below[at + 8] + h3 * below[at + 12]
+                )
+                found += v3 * (
+                    h0 * under[at] + h1 * under[at + 4] + h2 * under[at + 8] + h3 * under[at + 12]
+                )
+                result[3 * x + k] = found * abs(found)
+        _finish(result, across, down, squares, gains, last, per_square, edges, white)
+
+
+@numba.njit(inline="always")
+def _finish(result, across, down, squares, gains, last, per_square, edges, white):  # type: ignore[no-untyped-def]
+    """Falloff given back, and white where the frame goes beyond the photograph."""
+    if last > 0:
+        for x in range(across.shape[0]):
+            spot = min(squares[x] * per_square, last - 1e-3)
+            at = int(spot)
+            gain = gains[at] + _f(spot - at) * (gains[at + 1] - gains[at])
+            for k in range(3):
+                result[3 * x + k] *= gain
+    if white:
+        for x in range(across.shape[0]):
+            covered = _covered(across[x], down[x], edges)
+            for k in range(3):
+                result[3 * x + k] = result[3 * x + k] * covered + (_f(1.0) - covered)
+
+
+def resampled(
+    light: Colour,
+    corner: tuple[int, int],
+    size: tuple[int, int],
+    way: Way,
+    rectangle: tuple[int, int, int, int],
+    *,
+    white: bool = False,
+    fringes: tuple[float, float] = (1.0, 1.0),
+) -> Colour:
+    """A rectangle of the frame from a part of the photograph.
+
+    Parameters
+    ----------
+    light : float32 (h, w, 3)
+        Linear, of a part of the photograph that holds what the rectangle shows, by :data:`REACH`
+        pixels more on each side where there are any.
+    corner : (x, y)
+        Where the part begins.
+    size : (width, height)
+        Of the photograph.
+    way : Way
+    rectangle : (x, y, width, height)
+        In the frame.
+    white : bool
+        True if what lies outside the photograph shall be white; else it is as its edge.
+    fringes : (red, blue)
+        Factors by which the lens drew them larger than green.
+
+    Returns
+    -------
+    float32 (height, width, 3)
+        Linear.
+    """
+    left, top, width, height = rectangle
+    rows, columns = light.shape[0] + 2 * REACH, light.shape[1] + 2 * REACH
+    roots = np.empty((rows, 4 * columns), dtype=np.float32)
+    _rooted(light, roots)
+    out = np.empty((height, 3 * width), dtype=np.float32)
+    begins = np.array([corner[0] - REACH, corner[1] - REACH], dtype=np.float64)
+    edges = np.array([-0.5, -0.5, size[0] - 0.5, size[1] - 0.5])
+    given = (roots, way.matrix, way.terms, way.to_read, way.gains, left, top, begins, edges, white)
+    if fringes == (1.0, 1.0):
+        _sample(*given, out)
+    else:
+        _sample_apart(*given, np.array([fringes[0], 1.0, fringes[1]]), out)
+    return out.reshape(height, width, 3)
+
+
+def warm() -> None:
+    """Compile, or load from the cache."""
+    light = np.full((8, 8, 3), 0.25, dtype=np.float32)
+    flat = Way(np.eye(3), np.array([0.0, 0, 0, 1e9]), np.array([1.0, 1, 3.5, 3.5, 0]), _NO_GAIN)
+    for fringes in ((1.0, 1.0), (1.001, 1.0)):
+        resampled(light, (0, 0), (8, 8), flat, (0, 0, 4, 4), fringes=fringes)
+
+
+_NO_GAIN: Final = np.ones(1, dtype=np.float32)

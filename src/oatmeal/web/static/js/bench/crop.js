@@ -1,0 +1,346 @@
+// The frame of Prepare: what of the picture is kept, how it stands, and what its lens did.
+import { ask, say } from "../api.js";
+import { clamp, copy, same } from "./paths.js";
+import { Laid, largest, ratioOf } from "./setright.js";
+
+const GROUP = "oatmeal-prepare-group";
+const GUIDES = "oatmeal-frame-guides";
+const RATIOS = ["1:1", "4:5", "3:4", "2:3", "16:9"];
+const TURNS = ["none", "right", "over", "left"];
+const MOST_LINES = 8;
+const DECIMALS = 1e4;
+
+/**
+ * The frame of Prepare.
+ * @param {Pick<import("./bench.js").Bench, "compare" | "frame" | "light" | "parts" | "photograph" | "pins" | "sight" | "spots" | "strips" | "vocabulary" | "work">} bench
+ */
+export function cropping(bench) {
+  const { file, id } = bench.photograph;
+  const rest = bench.vocabulary.rest.prepare;
+  const address = (what) => `/api/photographs/${id}/${what}`;
+  let laid = null;
+  let laidFor = "";
+  let lensAsked = false;
+  return {
+    /** The group of Prepare that is open. */
+    group: sessionStorage.getItem(GROUP) === "light" ? "light" : "frame",
+    guides: localStorage.getItem(GUIDES) || "thirds",
+    ratios: RATIOS,
+    /** What a press on the picture draws. @type {""|"line"|"plumb"|"level"} */
+    drawing: "",
+    busyWith: "",
+    /** What is known of the lens. @type {any} */
+    known: null,
+    lensWords: "",
+    finalWords: "",
+
+    frame() {
+      return bench.work.recipe.prepare.frame;
+    },
+    /** How the frame lies on the picture now. @returns {import("./setright.js").Laid} */
+    laid() {
+      const { on, frame, lens } = bench.work.recipe.prepare;
+      const key = JSON.stringify([on, frame, lens]);
+      if (key !== laidFor) {
+        laid = on ? new Laid(file, copy(frame), copy(lens)) : new Laid(file, copy(rest.frame), copy(rest.lens));
+        laidFor = key;
+      }
+      return laid;
+    },
+    /** Which frame the picture is asked for with. @returns {"open"|"framed"} */
+    framing() {
+      const { prepare } = bench.work.recipe;
+      const open = bench.work.step === "prepare" && this.group === "frame" && prepare.on;
+      return open && bench.sight.zoom === "fit" && !bench.compare.comparing && !bench.strips.strip ? "open" : "framed";
+    },
+    /** @param {"frame"|"light"} group */
+    openGroup(group) {
+      this.group = group;
+      this.drawing = "";
+      sessionStorage.setItem(GROUP, group);
+      bench.spots.mode = "";
+      this.draw();
+      bench.light.look();
+    },
+    draw() {
+      const { board, bubble } = bench.parts;
+      if (!board) return;
+      board.draw();
+      bubble.draw();
+      bench.pins.layPins();
+      const { width, height, turned } = this.laid();
+      this.finalWords = `${width} × ${height} of ${turned.width} × ${turned.height} px`;
+    },
+    /** Show the board with a layer of the whole picture; null: the framed picture. */
+    showBoard(layer) {
+      const { board, picture } = bench.parts;
+      const other = Boolean(layer) !== board.shown;
+      picture.surround.classList.toggle("boarded", Boolean(layer));
+      board.show(layer || null);
+      if (other) this.draw();
+    },
+    /** True if what changed can be drawn from what is at hand. */
+    drawsItself() {
+      const { board, picture } = bench.parts;
+      return board.shown && picture.hasOpen(bench.light.layer(), bench.work.recipe.prepare);
+    },
+    changed() {
+      this.draw();
+      bench.compare.faceNow();
+    },
+    set(values) {
+      Object.assign(bench.work.recipe.prepare.frame, values);
+      this.changed();
+    },
+    settleWith(values) {
+      this.set(values);
+      bench.work.settle();
+    },
+
+    // ratio
+    isRatio(ratio) {
+      const { ratio: now, free } = this.frame();
+      if (ratio === "free") return free;
+      return !free && (now === ratio || now === swapped(ratio));
+    },
+    chooseRatio(ratio) {
+      const { laid: now } = { laid: this.laid() };
+      if (ratio === "free") return this.settleWith({ free: true });
+      const standing = now.around.b > now.around.a;
+      const wanted = ratio === "taken" ? ratio : ratioOf(ratio, 1) < 1 === standing ? ratio : swapped(ratio);
+      return this.reshape(wanted, false);
+    },
+    /** Another ratio; the frame stays about as large. */
+    reshape(ratio, free) {
+      const { around, planes, turned } = this.laid();
+      const number = ratioOf(ratio, turned.width / turned.height);
+      const area = Math.sqrt(around.a * around.b * number);
+      const full = this.frame().size >= 100;
+      const size = full ? 100 : clamp(rounded((100 * area) / largest(planes, number)), 2, 100);
+      return this.settleWith({ ratio, free, size });
+    },
+    typeRatio(event) {
+      const text = event.target.value.trim().replace(/\s/g, "").replace(/[x×/]/, ":").replaceAll(",", ".");
+      const number = ratioOf(text, 1);
+      if (!(number >= 1 / 20 && number <= 20)) {
+        say("A ratio is two numbers, such as 5:7, and no side is more than 20 times the other.");
+        event.target.value = this.ratioShown();
+        return;
+      }
+      this.reshape(text, false);
+    },
+    /** The present ratio, in the way one would type it. */
+    ratioShown() {
+      const { ratio, free } = this.frame();
+      const { around } = this.laid();
+      if (free || ratio === "taken") return around.a >= around.b ? `${tidy(around.a / around.b)}:1` : `1:${tidy(around.b / around.a)}`;
+      return ratio;
+    },
+    standing() {
+      const { around } = this.laid();
+      return around.b > around.a;
+    },
+    swapRatio() {
+      const { ratio, free } = this.frame();
+      const { turned } = this.laid();
+      const now = ratio === "taken" ? `${turned.width}:${turned.height}` : ratio;
+      this.reshape(swapped(now), free);
+    },
+
+    // quarter turns and mirror
+    turn(quarters) {
+      const frame = copy(this.frame());
+      const way = frame.mirrored ? -quarters : quarters;
+      frame.turned = TURNS[(TURNS.indexOf(frame.turned) + way + 4) % 4];
+      if (quarters % 2 && frame.ratio !== "taken") frame.ratio = swapped(frame.ratio);
+      Object.assign(frame, turnedCamera(frame, quarters));
+      this.settleWith(frame);
+    },
+    mirror() {
+      const { mirrored, angle, swing } = this.frame();
+      this.settleWith({ mirrored: !mirrored, angle: -angle || 0, swing: -swing || 0 });
+    },
+    chooseGuides(kind) {
+      this.guides = this.guides === kind ? "none" : kind;
+      localStorage.setItem(GUIDES, this.guides);
+      this.draw();
+    },
+
+    /** A frame on the canvas, as values of the recipe. @param {number|null} ratio where it is free */
+    take(around, ratio) {
+      const now = this.laid();
+      const values = {};
+      let number = now.ratio;
+      if (ratio !== null) {
+        number = Math.max(1 / 20, Math.min(20, ratio));
+        values.ratio = number >= 1 ? `${tidy(number)}:1` : `1:${tidy(1 / number)}`;
+        number = ratioOf(values.ratio, 1);
+      }
+      const { x, y } = now.share([around.x, around.y]);
+      values.centre = [rounded(clamp(x, 0, 1), 1e5), rounded(clamp(y, 0, 1), 1e5)];
+      values.size = clamp(rounded((100 * around.a) / largest(now.planes, number)), 2, now.frame.inside ? 100 : 200);
+      this.set(values);
+    },
+    toggleInside() {
+      const { inside, size } = this.frame();
+      this.settleWith({ inside: !inside, size: inside ? size : Math.min(size, 100) });
+    },
+
+    // level and lines
+    draws(what) {
+      this.drawing = this.drawing === what ? "" : what;
+    },
+    drawingWords() {
+      return {
+        line: "Draw along something that should be level or upright (Escape to leave)",
+        plumb: "Draw along an edge that should be upright (Escape to leave)",
+        level: "Draw along an edge that should be level (Escape to leave)",
+      }[this.drawing] || "";
+    },
+    async drawn(kind, ends) {
+      const line = ends.map(({ x, y }) => [rounded(clamp(x, 0, 1), 1e5), rounded(clamp(y, 0, 1), 1e5)]);
+      if (Math.hypot(line[0][0] - line[1][0], line[0][1] - line[1][1]) < 0.01) {
+        say("A line needs two ends that lie apart: press, drag along the edge, and let go.");
+        return;
+      }
+      if (kind === "line") {
+        this.drawing = "";
+        await this.find("level", { line }, ({ frame }) => `Turned by ${shown(frame.angle)}°.`);
+        return;
+      }
+      if (this.frame()[kind].length >= MOST_LINES) {
+        say(`There can be ${MOST_LINES} of these lines at the most.`);
+        return;
+      }
+      this.set({ [kind]: [...this.frame()[kind], line] });
+      await this.linesDone();
+    },
+    bent(kind, number, end, { x, y }) {
+      const lines = copy(this.frame()[kind]);
+      const before = lines[number][1 - end];
+      const to = [rounded(clamp(x, 0, 1), 1e5), rounded(clamp(y, 0, 1), 1e5)];
+      if (Math.hypot(to[0] - before[0], to[1] - before[1]) < 0.01) return;
+      lines[number][end] = to;
+      this.set({ [kind]: lines });
+    },
+    dropped(kind, number) {
+      this.set({ [kind]: this.frame()[kind].filter((_, place) => place !== number) });
+      this.linesDone();
+    },
+    /** Lines were laid or moved: set the picture right by them. */
+    async linesDone() {
+      const { plumb, level } = this.frame();
+      if (!plumb.length && !level.length) {
+        this.settleWith({ angle: 0, tip: 0, swing: 0 });
+        return;
+      }
+      const solved = { ...(plumb.length < 2 && { tip: 0 }), ...(level.length < 2 && { swing: 0 }) };
+      await this.find("set-right", {}, null, solved);
+    },
+    hasLines() {
+      const { plumb, level, tip, swing } = this.frame();
+      return Boolean(plumb.length || level.length || tip || swing);
+    },
+    linesWords() {
+      const { plumb, level } = this.frame();
+      const next = plumb.length + level.length === 1 ? ": lay one more" : "";
+      return [plumb.length && `${plumb.length} upright`, level.length && `${level.length} level`].filter(Boolean).join(", ") + next;
+    },
+    clearLines() {
+      this.settleWith({ plumb: [], level: [], tip: 0, swing: 0 });
+    },
+    findLevel() {
+      return this.find("find-level", {}, ({ frame, words }) => (frame.angle === undefined ? words : `Turned by ${shown(frame.angle)}°: ${words}.`));
+    },
+    findUprights() {
+      return this.find("find-uprights", {}, ({ frame, words }) => (frame.plumb ? `${frame.plumb.length} upright lines laid: ${words}. Move them where they do not fit.` : words));
+    },
+    /** Ask the server for values of the frame; one undo step. */
+    async find(what, body, said, first = {}) {
+      if (this.busyWith) return;
+      this.busyWith = what;
+      bench.frame.waiting = true;
+      try {
+        const found = await ask("POST", address(what), { recipe: copy(bench.work.recipe), ...body });
+        const before = copy(this.frame());
+        this.set({ ...first, ...found.frame });
+        if (!same(before, this.frame()) || !said) bench.work.settle();
+        else bench.frame.waiting = false;
+        if (said) say(said(found), ...(same(before, this.frame()) ? [] : ["Undo", () => bench.work.undo()]));
+      } catch (problem) {
+        bench.frame.waiting = false;
+        say(problem.message);
+        if (!said) bench.work.settle(); // the line itself stays, to be moved
+      }
+      this.busyWith = "";
+    },
+
+    // lens
+    async askLens() {
+      if (lensAsked) return;
+      lensAsked = true;
+      try {
+        const { known, words } = await ask("GET", address("lens"));
+        this.known = known;
+        this.lensWords = words;
+      } catch (problem) {
+        lensAsked = false;
+        this.lensWords = problem.message;
+      }
+    },
+    lensKnown() {
+      return Boolean(this.known || bench.work.recipe.prepare.lens.known.name);
+    },
+    lensUsed() {
+      const { known, use_known: used } = bench.work.recipe.prepare.lens;
+      return used && known.name !== "";
+    },
+    toggleLens() {
+      const { lens } = bench.work.recipe.prepare;
+      if (this.lensUsed()) lens.use_known = false;
+      else Object.assign(lens, { use_known: true, known: copy(lens.known.name ? lens.known : this.known) });
+      this.changed();
+      bench.work.settle();
+    },
+    lensTitle() {
+      const { known } = bench.work.recipe.prepare.lens;
+      return known.name ? `As known for ${known.name}.` : this.lensWords;
+    },
+
+    // places
+    /** From shares of what is framed to shares of the picture as it was taken, and back. */
+    taken(at) {
+      return this.laid().taken(at);
+    },
+    framed(at) {
+      return this.laid().framed(at);
+    },
+    /** Where a place of the picture as it was taken is seen, in CSS pixels; null where it is not. */
+    placeOf(at) {
+      const { board, picture } = bench.parts;
+      const { x, y } = this.framed(at);
+      if (board.shown) {
+        const { right } = this.laid();
+        const [across, down] = board.screen(right.canvas([at.x * right.file.width, at.y * right.file.height]));
+        return { x: across, y: down };
+      }
+      return x < 0 || y < 0 || x > 1 || y > 1 ? null : picture.placeOf(picture.point({ x, y }));
+    },
+  };
+}
+
+const rounded = (value, by = DECIMALS) => Math.round(value * by) / by;
+const tidy = (number) => String(Math.round(number * DECIMALS) / DECIMALS);
+const shown = (degrees) => (Math.round(degrees * 100) / 100).toString().replace("-", "−");
+
+/** The ratio of the other way up. */
+function swapped(ratio) {
+  return ratio === "taken" || ratio === "free" ? ratio : ratio.split(":").reverse().join(":");
+}
+
+/** Tip, swing and lines after quarter turns: what was upright lies level then. */
+function turnedCamera({ tip, swing, uprights, levels, plumb, level }, quarters) {
+  if (quarters % 2 === 0) return { tip: -tip || 0, swing: -swing || 0 };
+  const way = quarters > 0 ? 1 : -1;
+  return { tip: -way * swing || 0, swing: way * tip || 0, uprights: levels, levels: uprights, plumb: level, level: plumb };
+}
