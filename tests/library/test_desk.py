@@ -7,7 +7,6 @@ import pytest
 from PIL import Image
 from samples import DEMO
 
-from oatmeal import engine
 from oatmeal.core import prepare
 from oatmeal.core.recipe import REST, Recipe, from_document, read
 from oatmeal.exports.finished import finished_file

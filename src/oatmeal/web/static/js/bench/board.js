@@ -255,7 +255,8 @@ export class Board {
       if ((x - fixed[0]) * dx < 0) a = least;
       if ((y - fixed[1]) * dy < 0) b = least;
       if (!frame.free) {
-        a = dx && dy ? Math.max(a, b * ratio) : dx ? a : b * ratio;
+        // a corner follows the pointer along the diagonal
+        a = dx && dy ? (begun.a * (a * begun.a + b * begun.b)) / (begun.a ** 2 + begun.b ** 2) : dx ? a : b * ratio;
         a = Math.max(a, least, least * ratio);
         b = a / ratio;
       } else [a, b] = [dx ? Math.max(a, least) : begun.a, dy ? Math.max(b, least) : begun.b];
