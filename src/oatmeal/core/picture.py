@@ -6,6 +6,7 @@ how large something is asks the framed picture, never the file.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 from typing import Any, Final, Protocol
 
@@ -222,6 +223,19 @@ def proxy(picture: Picture, long_side: int) -> NDArray[np.float32]:
         rows = min(STRIP_ROWS, picture.height - top)
         reduction.take(top, np.ascontiguousarray(picture.linear(0, top, picture.width, rows)))
     return reduction.result()
+
+
+def reduced_copy(picture: Picture, long_side: int) -> NDArray[np.float32]:
+    """About the same as :func:`proxy`, for what looks at the whole: a frame is laid on a copy.
+
+    It costs the reduction of the file, not a frame of all its pixels.
+    """
+    if not isinstance(picture, Framed):
+        return proxy(picture, long_side)
+    file = picture.picture
+    kept = max(picture.width, picture.height) / max(file.width, file.height)
+    copy = ArrayPicture(proxy(file, math.ceil(long_side / kept)), file.auto_guard)
+    return proxy(Framed(copy, picture.layout), long_side)
 
 
 class Reduction:

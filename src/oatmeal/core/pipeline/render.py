@@ -13,7 +13,7 @@ from oatmeal.core import prepare
 from oatmeal.core.colour import encode_srgb, kernels
 from oatmeal.core.finish import quantised
 from oatmeal.core.finish.quantising import Depth
-from oatmeal.core.picture import STRIP_ROWS, Picture, Reduction, fitted, framed, proxy
+from oatmeal.core.picture import STRIP_ROWS, Picture, Reduction, fitted, framed, reduced_copy
 from oatmeal.core.pipeline.order import Order
 from oatmeal.core.pipeline.region import Region
 from oatmeal.core.pipeline.work import WHOLE_SIDE, Pipeline
@@ -85,7 +85,7 @@ def rendered(
 
 def small_of(picture: Picture, long_side: int) -> Pipeline:
     """A pipeline on the whole of a picture, reduced to ``long_side``."""
-    small = proxy(picture, long_side)
+    small = reduced_copy(picture, long_side)
     scale = max(small.shape[:2]) / max(picture.width, picture.height)
     uncropped = picture.long_side * scale
     return Pipeline(small, auto_guard=picture.auto_guard, scale=scale, uncropped=uncropped)

@@ -20,8 +20,8 @@ from numpy.typing import NDArray
 from oatmeal.core import colour
 from oatmeal.core.colour import kernels
 from oatmeal.core.picture import reduced
-from oatmeal.core.prepare.lines import NotSolved, Turning, normals, set_right
-from oatmeal.core.prepare.setright import SetRight
+from oatmeal.core.prepare.lines import normals
+from oatmeal.core.prepare.setright import SetRight, roll
 from oatmeal.core.recipe import Frame, Lens
 from oatmeal.core.recipe.frame import HALF_DIAGONAL_MM, Line
 
@@ -39,7 +39,8 @@ _AGREES: Final = 1.0
 #: Share of the length of all edges looked at, and length in picture sides, that must agree.
 _LEAST_SHARE: Final = 0.3
 _LEAST_LENGTH: Final = 1.0
-_LEVEL_LEAST_SHARE: Final = 0.4
+_LEVEL_LEAST_LENGTH: Final = 1.9
+_LEVEL_LEAST_SHARE: Final = 0.33
 
 #: Degrees from upright within which an edge may be a leaning upright; how far a camera may look up.
 _UPRIGHT_REACH: Final = 25.0
@@ -48,8 +49,9 @@ _STEEPEST: Final = 40.0
 _TRIES: Final = 500
 _SEED: Final = 20
 
-#: Lines that are proposed, of those that agree.
+#: Lines that are proposed, of those that agree, and degrees within which they agree well.
 _SHOWN: Final = 3
+_NEAR: Final = 0.25
 
 
 @dataclass(frozen=True)
@@ -76,7 +78,10 @@ def edges(rgb_linear: NDArray[np.float32]) -> Segments:
 def find_level(
     rgb_linear: NDArray[np.float32], size: tuple[int, int], frame: Frame, lens: Lens
 ) -> FoundFrame:
-    """The angle at which most edges lie level or stand upright.
+    """The angle at which the picture stands upright or, where no uprights tell it, lies level.
+
+    Edges that should be level run aslant in a perspective; those that should be upright tell the
+    angle also where the camera looked up.
 
     Parameters
     ----------
@@ -85,6 +90,10 @@ def find_level(
     size : (width, height)
         Of the file.
     """
+    standing = find_uprights(rgb_linear, size, frame, lens)
+    if standing.frame:
+        angle = standing.frame["angle"]
+        return FoundFrame({"angle": round(float(str(angle)), 2)}, standing.words)
     flat = SetRight(*size, frame.model_copy(update={"angle": 0.0}), lens)
     ends = flat.canvas(edges(rgb_linear) * size)
     along = ends[:, 1] - ends[:, 0]
@@ -105,7 +114,7 @@ def find_level(
     share = float(lengths[agree].sum() / lengths.sum())
     length = float(lengths[agree].sum() / max(size))
     told = f"{100 * share:.0f} % of the straight edges agree"
-    if share < _LEVEL_LEAST_SHARE or length < _LEAST_LENGTH:
+    if share < _LEVEL_LEAST_SHARE or length < _LEVEL_LEAST_LENGTH:
         return FoundFrame(words=f"Not sure enough, so nothing was changed: only {told}.")
     return FoundFrame({"angle": round(-best, 2)}, told)
 
@@ -135,19 +144,13 @@ def find_uprights(
     told = f"{100 * share:.0f} % of the edges that could be upright agree"
     if share < _LEAST_SHARE or length < _LEAST_LENGTH or agree.sum() < 2:
         return FoundFrame(words=f"Not sure enough, so nothing was changed: only {told}.")
-    lines = _shown(found[agree], ends[agree], lengths[agree])
-    try:
-        with_lines = frame.model_copy(update={"plumb": lines})
-        turning = set_right(size, with_lines, lens)
-    except NotSolved as error:
-        return FoundFrame(words=str(error))
-    return FoundFrame(
-        {"plumb": [[list(end) for end in line] for line in lines], **_told(turning)}, told
-    )
-
-
-def _told(turning: Turning) -> dict[str, object]:
-    return {"angle": turning.angle, "tip": turning.tip, "swing": turning.swing}
+    away = _away(ends, up, focal_px)[agree]
+    lines = _shown(found[agree], ends[agree], lengths[agree] * np.exp(-((away / _NEAR) ** 2)))
+    angle = math.degrees(math.atan2(up[0], up[1]))
+    up = roll(angle) @ up
+    tip = -math.degrees(math.atan2(up[2], up[1]))
+    shown = [[list(end) for end in line] for line in lines]
+    return FoundFrame({"plumb": shown, "angle": round(angle, 2), "tip": round(tip, 2)}, told)
 
 
 def _away(ends: Segments, up: NDArray[np.float64], focal_px: float) -> NDArray[np.float64]:
@@ -192,18 +195,18 @@ def _common(
     return best
 
 
-def _shown(found: Segments, ends: Segments, lengths: NDArray[np.float64]) -> tuple[Line, ...]:
-    """The longest of the edges that agree, far apart from each other, top end first."""
+def _shown(found: Segments, ends: Segments, worth: NDArray[np.float64]) -> tuple[Line, ...]:
+    """Those of the edges that are worth most, far apart from each other, top end first."""
     apart = 0.08 * np.ptp(ends[..., 0])
     chosen: list[int] = []
-    for place in np.argsort(-lengths):
+    for place in np.argsort(-worth):
         middle = ends[place].mean(axis=0)[0]
         if all(abs(ends[other].mean(axis=0)[0] - middle) > apart for other in chosen):
             chosen.append(int(place))
         if len(chosen) == _SHOWN:
             break
     if len(chosen) < 2:
-        chosen = [int(place) for place in np.argsort(-lengths)[:2]]
+        chosen = [int(place) for place in np.argsort(-worth)[:2]]
     return tuple(_line(found[place]) for place in chosen)
 
 
