@@ -63,16 +63,29 @@ SEES_SRGB = np.array(
 )
 
 
-def write_dng(path: Path, linear: NDArray[Any], to_camera: NDArray[Any] = SEES_SRGB) -> Path:
+def write_dng(
+    path: Path,
+    linear: NDArray[Any],
+    to_camera: NDArray[Any] = SEES_SRGB,
+    neutral: tuple[float, float, float] = (1, 1, 1),
+    preview: NDArray[np.uint8] | None = None,
+) -> Path:
     """A small raw file (DNG) of a made-up camera: a mosaic of linear light.
 
     Parameters
     ----------
     linear : float (H, W, 3)
-        Linear light as the camera sees it, 0 to 1; height and width even.
+        Linear light as the camera sees it; height and width even. What is brighter than its
+        sensor can hold is cut off.
     to_camera : float (3, 3)
         From XYZ to what the camera sees.
+    neutral : (red, green, blue)
+        How much of white each kind of its pixels holds.
+    preview : uint8 (h, w, 3), optional
+        The camera's own picture.
     """
+    linear = np.clip(linear * np.array(neutral), 0, 1)
+    to_camera = np.diag(neutral) @ to_camera
     mosaic = np.empty(linear.shape[:2])
     for y, x, channel in ((0, 0, 0), (0, 1, 1), (1, 0, 1), (1, 1, 2)):
         mosaic[y::2, x::2] = linear[y::2, x::2, channel]
@@ -86,8 +99,15 @@ def write_dng(path: Path, linear: NDArray[Any], to_camera: NDArray[Any] = SEES_S
         (50706, "B", 4, bytes([1, 4, 0, 0]), True), (50707, "B", 4, bytes([1, 1, 0, 0]), True),
         (50708, "s", 0, "LM-1", True), (50717, "I", 1, 65535, True),
         (50721, "2i", 9, rationals(to_camera.ravel()), True),
-        (50728, "2I", 3, rationals([1, 1, 1]), True), (50778, "H", 1, 21, True),
+        (50728, "2I", 3, rationals(neutral), True), (50778, "H", 1, 21, True),
     ]  # fmt: skip
     codes_ = (mosaic * 65535).round().astype(np.uint16)
-    tifffile.imwrite(path, codes_, photometric=32803, metadata=None, extratags=tags)
+    with tifffile.TiffWriter(path) as file:
+        file.write(codes_, photometric=32803, metadata=None, extratags=tags)
+        if preview is not None:
+            file.write(
+                iter([imagecodecs.jpeg_encode(preview, 95)]), shape=preview.shape, dtype=np.uint8,
+                photometric="ycbcr", compression="jpeg", rowsperstrip=preview.shape[0],
+                metadata=None, subfiletype=1,
+            )  # fmt: skip
     return path

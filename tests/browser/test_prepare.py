@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from playwright.sync_api import expect
-from samples import DEMO
+from samples import DEMO, write_dng
 
 from oatmeal.core.colour import kernels
 from oatmeal.core.picture import proxy, reduced
@@ -185,3 +185,24 @@ def test_without_the_step_and_the_meter_and_the_test_strip(prepare, page):
     page.keyboard.press("Escape")
     prepare.settled()
     assert len(set(prepare.pixel(*CLOTH))) > 1
+
+
+def test_a_raw_file_says_what_developed_it_and_is_shown_as_its_camera_meant(desk, page, tmp_path):
+    _, x = np.mgrid[0:128, 0:192]
+    light = np.repeat(((x + 0.5) / 192)[..., None] ** 1.8, 3, axis=2)
+    shown = np.clip(1.055 * light ** (1 / 2.4) - 0.055, 0, 1)
+    preview = (shown**0.75 * 255).round().astype(np.uint8)
+    desk.begin(write_dng(tmp_path / "meant.dng", light, preview=preview))
+    page.keyboard.press("r")
+    page.get_by_role("button", name="Light", exact=True).click()
+    desk.settled()
+    expect(page.get_by_text("developed by LibRaw")).to_be_visible()
+    assert desk.recipe().prepare.lens.developed.startswith("LibRaw ")
+    before = desk.pixel(0.5, 0.5)
+    page.get_by_role("button", name="as the camera meant").click()
+    desk.settled()
+    assert len(desk.recipe().prepare.light.camera) > 4
+    assert desk.pixel(0.5, 0.5)[1] == pytest.approx(int(preview[64, 96, 1]), abs=4)
+    page.get_by_role("button", name="flat", exact=True).click()
+    desk.settled()
+    assert desk.pixel(0.5, 0.5) == before

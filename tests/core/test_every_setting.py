@@ -49,6 +49,11 @@ OTHERS = {
     "prepare.frame.level": ([[[0.1, 0.1], [0.9, 0.2]]], [[[0.1, 0.3], [0.9, 0.3]]]),
     "prepare.frame.ratio": ("1:1", "5:7"),
     "prepare.frame.centre": ([0.4, 0.5], [0.5, 0.3]),
+    "prepare.light.camera": (
+        [[0.0, 0.0], [0.4, 0.55], [1.0, 1.0]],
+        [[0.0, 0.0], [0.5, 0.4], [1.0, 0.9]],
+    ),
+    "prepare.lens.developed": ("one way", "another way"),
     "prepare.lens.known.name": ("one lens", "another lens"),
     "prepare.lens.known.bend": ([-0.05, 0.01, 0.0], [0.03, 0.0, 0.0]),
     "prepare.lens.known.falloff": ([0.2, 0.05, 0.0], [0.3, 0.1, -0.1]),

@@ -217,3 +217,19 @@ def test_begin_says_the_truth_where_something_was_set_before():
     assert upright.light == REST.prepare.light
     assert "back at rest" in upright.words
     assert "nothing was changed" in begin(rgb["straight-up"], REST).words
+
+
+def test_the_camera_s_rendering_moves_tones_as_its_curve_says_and_keeps_hue():
+    curve = [[0, 0], [0.25, 0.33], [0.5, 0.62], [0.75, 0.85], [1, 1]]
+    grey = decode_srgb(np.linspace(0.05, 1, 20))[None, :, None].repeat(3, axis=2).astype(np.float32)
+    found = encode_srgb(prepared(grey, camera=curve)[0, :, 1])
+    from scipy.interpolate import PchipInterpolator
+
+    meant = PchipInterpolator(*np.array(curve).T)(np.linspace(0.05, 1, 20))
+    assert np.abs(found - meant).max() < 2e-3
+    before, after = RGB.reshape(-1, 3), prepared(RGB, camera=curve).reshape(-1, 3)
+    bright = before.min(axis=1) > 0.02
+    shares = [one[bright] / one[bright].sum(axis=1, keepdims=True) for one in (before, after)]
+    assert np.abs(shares[0] - shares[1]).max() < 1e-5
+    with pytest.raises(ValueError, match="must rise"):
+        lit(camera=[[0, 0], [0.5, 0.6], [0.4, 0.7], [1, 1]])

@@ -17,6 +17,7 @@ from samples import codes, write_dng, write_png
 from oatmeal.core.colour import decode_srgb, encode_srgb, luminance
 from oatmeal.core.recipe import REST
 from oatmeal.exports.convert import convert_file, write_picture
+from oatmeal.photofile import rawfile
 from oatmeal.photofile.decode import decode
 from oatmeal.photofile.encode import Output, encode
 from oatmeal.photofile.errors import PhotoFileError, TooLarge
@@ -203,6 +204,36 @@ def test_raw_colours_outside_srgb_are_kept(tmp_path):
         assert np.allclose(found[32, 24 * place + 12], expected, atol=6e-3)
     assert found[32, 36].min() < -0.1  # green beyond sRGB
     assert np.ptp(found[32, 84]) < 1e-3
+
+
+def test_highlights_of_a_raw_file_hold_what_the_sensor_still_has(tmp_path):
+    """Green is full at white, red at twice that; what is below white stays as it was."""
+    stripes = [(0.18, 0.18, 0.18), (0.9, 0.9, 0.9), (1.5, 0.6, 0.3), (1.6, 1.6, 1.4)]
+    light = np.zeros((96, 64 * len(stripes), 3))
+    for place, stripe in enumerate(stripes):
+        light[:, 64 * place : 64 * place + 64] = stripe
+    path = write_dng(tmp_path / "bright.dng", light, neutral=(0.5, 1.0, 0.7))
+    found = seen(path)
+    for place in (0, 1, 2):
+        assert np.allclose(found[48, 64 * place + 32], stripes[place], atol=6e-3)
+    burnt = found[48, 224]
+    assert burnt[0] == pytest.approx(1.6, abs=0.02)  # red was not full
+    assert 1.2 < burnt[1] < 1.9  # green was: it is told by the others
+    plain = write_dng(tmp_path / "plain.dng", light)  # all channels are full at white
+    assert np.allclose(seen(plain)[48, 224], 1, atol=2e-3)
+
+
+def test_the_look_that_the_camera_meant_is_read_from_its_preview(tmp_path):
+    _, x = np.mgrid[0:128, 0:192]
+    light = np.repeat(((x + 0.5) / 192)[..., None] ** 1.8, 3, axis=2)
+    lighter = 1.055 * light ** (1 / 2.4) - 0.055
+    preview = (np.clip(lighter, 0, 1) ** 0.75 * 255).round().astype(np.uint8)
+    path = write_dng(tmp_path / "meant.dng", light, preview=preview)
+    curve = rawfile.camera_look(path)
+    assert curve[0] == (0, 0)
+    assert curve[-1] == (1, 1)
+    assert all(y == pytest.approx(x**0.75, abs=0.02) for x, y in curve)
+    assert rawfile.camera_look(write_dng(tmp_path / "none.dng", light)) is None
 
 
 @pytest.mark.parametrize(("suffix", "depth"), [("png", 8), ("png", 16), ("tiff", 8), ("tiff", 16)])

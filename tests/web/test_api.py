@@ -441,3 +441,35 @@ def test_the_same_file_again_is_recognised(web, jpeg, photograph):
     other = web.upload(web.series("Other"), "first-lift.jpg", jpeg).json
     assert other["note"] == ""
     assert web.client.get(f"/pictures/{other['id']}.jpg?colour=1").status_code == 200
+
+
+def test_the_frame_s_routes_answer_with_values_or_one_sentence(web, photograph):
+    number = photograph[1]
+    base = f"/api/photographs/{number}"
+    line = {"recipe": {}, "line": [[0.1, 0.5], [0.9, 0.5]]}
+    assert web.send("POST", f"{base}/level", line).json == {"frame": {"angle": 0.0}}
+    short = web.send("POST", f"{base}/level", line | {"line": [[0.5, 0.5], [0.5, 0.5]]})
+    assert short.status_code == 422
+    assert "draw it longer" in short.json["detail"]
+    aslant = [[[0.1, 0.1], [0.9, 0.5]], [[0.1, 0.9], [0.9, 0.6]]]
+    laid = {"recipe": {"prepare": {"frame": {"plumb": aslant}}}}
+    refused = web.send("POST", f"{base}/set-right", laid)
+    assert refused.status_code == 422
+    assert "lay them along edges" in refused.json["detail"]
+    for what in ("find-level", "find-uprights"):
+        found = web.send("POST", f"{base}/{what}", {"recipe": {}}).json
+        assert found["frame"] == {}
+        assert found["words"]
+    lens = web.client.get(f"{base}/lens").json
+    assert lens["known"] is None
+    assert "by hand" in lens["words"]
+    look = web.client.get(f"{base}/camera-look")
+    assert look.status_code == 422
+    for frame, words in (
+        ({"ratio": "0:4"}, "two numbers above 0"), ({"centre": [2, 0]}, "from 0 to 1"),
+        ({"tip": 40, "focal": 10}, "turn part of the picture away"),
+    ):  # fmt: skip
+        wish = {"recipe": {"prepare": {"frame": frame}}, "side": 200}
+        answer = web.send("POST", f"{base}/frame", wish)
+        assert answer.status_code == 422
+        assert words in answer.json["detail"]

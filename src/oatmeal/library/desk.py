@@ -234,6 +234,10 @@ class Desk:
         with self._lock:
             return begin(self._view(Order(recipe)).large, recipe)
 
+    def camera_look(self) -> list[tuple[float, float]] | None:
+        """Of a raw file: the curve to the camera's own preview, if there is one."""
+        return self._proxies.camera_look(self._original)
+
     def points(self, recipe: Recipe, budget: float) -> Levels:
         """Black and white of the scale from the picture; ``budget`` is the share that may clip."""
         with self._lock:

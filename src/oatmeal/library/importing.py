@@ -10,7 +10,7 @@ from pathlib import PurePath
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from oatmeal.core.recipe import REST
+from oatmeal.core.recipe import REST, Recipe, from_document
 from oatmeal.library import recipes
 from oatmeal.library import series as series_of
 from oatmeal.library.database import Database
@@ -156,7 +156,8 @@ def _append(session: Session, series_id: int, photograph: Photograph) -> Photogr
     photograph.versions.append(version)
     session.add(photograph)
     session.flush()
-    step = HistoryStep(version_id=version.id, recipe=REST.document(), words="as taken")
+    recipe, words = _first(photograph.suffix)
+    step = HistoryStep(version_id=version.id, recipe=recipe.document(), words=words)
     session.add(step)
     session.flush()
     version.head_id = step.id
@@ -164,6 +165,15 @@ def _append(session: Session, series_id: int, photograph: Photograph) -> Photogr
     if source is not None:
         recipes.use(session, source, version.id, version.revision)
     return None
+
+
+def _first(suffix: str) -> tuple[Recipe, str]:
+    """The recipe that a version begins with, and its words; of a raw file they say what made it."""
+    if suffix not in rawfile.SUFFIXES:
+        return REST, "as taken"
+    developer = rawfile.developer()
+    recipe = from_document({"prepare": {"lens": {"developed": developer}}})
+    return recipe, f"as taken, developed by {developer}"
 
 
 def _plain(text: str) -> str:

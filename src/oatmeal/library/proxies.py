@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.picture import proxy, reduced
 from oatmeal.library.store import FileStore, Original
-from oatmeal.photofile import compression, metadata
+from oatmeal.photofile import compression, metadata, rawfile
 from oatmeal.photofile.decode import Limits, SourcePicture, decode
 
 #: Longer sides of the copies: for the bench and for the sheet.
@@ -19,7 +19,7 @@ BENCH_SIDE: Final = 2048
 SHEET_SIDE: Final = 480
 
 #: Changes when a copy would come out differently, so that old ones are not used.
-_MAKE: Final = 2
+_MAKE: Final = 3
 
 
 class Proxies:
@@ -61,6 +61,10 @@ class Proxies:
     def decode(self, original: Original) -> SourcePicture:
         """The original at its full size; raises :class:`Lost` if it is not what was taken in."""
         return decode(self._store.checked(original), original.name, self._limits)
+
+    def camera_look(self, original: Original) -> list[tuple[float, float]] | None:
+        """Of a raw file: the curve to the camera's own preview, if there is one."""
+        return rawfile.camera_look(self._store.checked(original))
 
     def exif(self, original: Original) -> bytes:
         """What the original says of itself."""

@@ -222,8 +222,8 @@ def _check_pixels(width: int, height: int, name: str, limits: Limits) -> None:
 
 def _raw(path: Path, name: str, check: Check) -> SourcePicture:
     """A camera's raw file as linear light at 16 bits, developed as the camera would."""
-    codes = rawfile.develop(path, name, check)
-    return SourcePicture(codes, rawfile.TABLES, None, "raw", metadata.read(path), [])
+    made = rawfile.develop(path, name, check)
+    return SourcePicture(made.codes, made.tables, None, "raw", metadata.read(path), [])
 
 
 def _heic(path: Path, name: str, check: Check) -> SourcePicture:

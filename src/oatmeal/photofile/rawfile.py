@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path, PurePath
-from typing import Final
+from typing import Any, Final
 
+import cv2
 import numpy as np
 import rawpy
 from numpy.typing import NDArray
 
+from oatmeal.core.colour import decode_srgb, encode_srgb, luminance
 from oatmeal.core.colour.spaces import SRGB_TO_XYZ
 from oatmeal.photofile import tiff
 from oatmeal.photofile.errors import Damaged
@@ -36,6 +39,13 @@ _BT2020_TO_XYZ: Final = np.array(
 )
 
 
+#: A white balance that would give more light than this beyond white is not to be trusted.
+_MOST_BEYOND: Final = 8.0
+
+#: Points of a curve that is found from a camera's preview.
+_LOOK_POINTS: Final = 12
+
+
 def _to_srgb() -> NDArray[np.float64]:
     """From BT.2020's primaries to sRGB's; what is neutral stays so exactly."""
     matrix: NDArray[np.float64] = np.linalg.inv(SRGB_TO_XYZ) @ _BT2020_TO_XYZ
@@ -47,6 +57,25 @@ def _to_srgb() -> NDArray[np.float64]:
 TABLES: Final = (_to_srgb().T[:, None, :] * (np.arange(65536) / 65535)[None, :, None]).astype(
     np.float32
 )
+
+
+@dataclass(frozen=True)
+class Developed:
+    """A developed raw file: codes uint16 ``(H, W, 3)``, and the light that the highest code is."""
+
+    codes: NDArray[np.uint16]
+    brightest: float
+
+    @property
+    def tables(self) -> NDArray[np.float32]:
+        """From codes to linear sRGB; 1 is where the sensor's first channel is full."""
+        return TABLES * np.float32(self.brightest)
+
+
+def developer() -> str:
+    """What makes colours of raw files, and how: part of a recipe's words."""
+    version = ".".join(str(part) for part in rawpy.libraw_version)
+    return f"LibRaw {version}, camera’s white, BT.2020, highlights rebuilt"
 
 
 def is_raw(path: Path, name: str) -> bool:
@@ -61,11 +90,13 @@ def is_raw(path: Path, name: str) -> bool:
     return _DNG_VERSION in tags or _CFA_PATTERN in tags
 
 
-def develop(path: Path, name: str, check: Callable[[int, int], None]) -> NDArray[np.uint16]:
-    """Linear light as the camera saw white, uint16 ``(H, W, 3)``, upright.
+def develop(path: Path, name: str, check: Callable[[int, int], None]) -> Developed:
+    """Linear light as the camera saw white, upright.
 
     Its primaries are those of BT.2020, so that colours outside sRGB are kept; :data:`TABLES` lead
-    to linear sRGB, where they have components below 0 or above 1.
+    to linear sRGB, where they have components below 0 or above 1. Where one channel of the sensor
+    is full, the others say on; LibRaw rebuilds it from them (its mode "reconstruct"), and the
+    scale that this needs is undone.
 
     Parameters
     ----------
@@ -80,15 +111,84 @@ def develop(path: Path, name: str, check: Callable[[int, int], None]) -> NDArray
     try:
         with rawpy.imread(str(path)) as raw:
             check(raw.sizes.width, raw.sizes.height)
+            brightest = _beyond_white(raw)
+            mode = rawpy.HighlightMode
             codes = raw.postprocess(
                 gamma=(1, 1),
                 no_auto_bright=True,
                 output_bps=16,
                 use_camera_wb=True,
                 output_color=rawpy.ColorSpace.Rec2020,
+                highlight_mode=mode.ReconstructDefault if brightest > 1 else mode.Clip,
             )
     except (rawpy.LibRawError, OSError, MemoryError, ValueError) as error:
         raise Damaged(
             f"{name} cannot be read as a raw file: it is damaged or of a camera not known here."
         ) from error
-    return np.require(codes, requirements=["C", "W"])
+    return Developed(np.require(codes, requirements=["C", "W"]), brightest)
+
+
+def _beyond_white(raw: Any) -> float:
+    """How much more light than white the fullest channel can hold; 1 where nothing is known.
+
+    By that factor LibRaw darkens what it rebuilds highlights of: the greatest of the white
+    balance's multipliers over the least.
+    """
+    multipliers = [float(one) for one in raw.camera_whitebalance if one > 0]
+    if len(multipliers) < 3 or raw.num_colors != 3:
+        return 1.0
+    return min(max(multipliers) / min(multipliers), _MOST_BEYOND)
+
+
+def camera_look(path: Path) -> list[tuple[float, float]] | None:
+    """The curve, on encoded luminance, from developed light to the camera's own preview.
+
+    Both pictures' tones are put in order and compared; none where the file holds no preview.
+
+    Raises
+    ------
+    Damaged
+        When LibRaw cannot read the file.
+    """
+    try:
+        with rawpy.imread(str(path)) as raw:
+            preview = _preview(raw)
+            if preview is None:
+                return None
+            linear = raw.postprocess(
+                gamma=(1, 1),
+                no_auto_bright=True,
+                output_bps=16,
+                use_camera_wb=True,
+                half_size=True,
+                output_color=rawpy.ColorSpace.sRGB,
+            )
+    except (rawpy.LibRawError, OSError, MemoryError, ValueError) as error:
+        raise Damaged(f"{path.name} cannot be read as a raw file.") from error
+    own = encode_srgb(luminance(np.ascontiguousarray(linear / np.float32(65535))))
+    theirs = encode_srgb(luminance(decode_srgb(preview / 255)))
+    shares = np.linspace(0.01, 0.99, 99)
+    return _rising(np.quantile(own, shares), np.quantile(theirs, shares))
+
+
+def _preview(raw: Any) -> NDArray[np.uint8] | None:
+    try:
+        thumb = raw.extract_thumb()
+    except (rawpy.LibRawNoThumbnailError, rawpy.LibRawUnsupportedThumbnailError):
+        return None
+    if thumb.format == rawpy.ThumbFormat.BITMAP:
+        return np.asarray(thumb.data)
+    decoded = cv2.imdecode(np.frombuffer(thumb.data, np.uint8), cv2.IMREAD_COLOR)
+    return None if decoded is None else np.ascontiguousarray(decoded[..., ::-1])
+
+
+def _rising(own: NDArray[Any], theirs: NDArray[Any]) -> list[tuple[float, float]]:
+    """A few points of the curve through pairs of tones, from black to white."""
+    points = [(0.0, 0.0)]
+    for place in np.linspace(0.06, 0.94, _LOOK_POINTS):
+        if not own[0] <= place <= own[-1]:
+            continue  # the picture has no such tone
+        near = np.interp(np.linspace(place - 0.03, place + 0.03, 7), own, theirs).mean()
+        x, y = round(float(place), 3), round(float(min(max(near, points[-1][1]), 1)), 3)
+        points.append((x, y))
+    return [*points, (1.0, 1.0)]

@@ -8,12 +8,13 @@ from typing import Any
 from flask import Blueprint, Response, redirect, render_template, request, send_file
 from werkzeug.wrappers import Response as AnyResponse
 
-from oatmeal.core.recipe import REST
+from oatmeal.core.recipe import REST, Recipe
 from oatmeal.core.recipe.carry import GROUPS, STRONGEST
 from oatmeal.core.seeing import measure
 from oatmeal.library import photographs, recipes, series, versions
 from oatmeal.library.framing import framed_size
 from oatmeal.library.models import Photograph, Version
+from oatmeal.photofile import rawfile
 from oatmeal.photofile.encode import FORMATS
 from oatmeal.web.assets import asset
 from oatmeal.web.services import services
@@ -56,7 +57,7 @@ def frame_card(photograph: Photograph) -> dict[str, Any]:
     version = photograph.shown
     others = len(photograph.versions) - 1
     recipe = versions.recipe_of(version)
-    started = bool(version.head and version.head.parent_id) or recipe != REST
+    started = bool(version.head and version.head.parent_id) or not _as_taken(recipe)
     width, height = framed_size(photograph, recipe)
     return {
         "id": photograph.id,
@@ -73,6 +74,13 @@ def frame_card(photograph: Photograph) -> dict[str, Any]:
     }
 
 
+def _as_taken(recipe: Recipe) -> bool:
+    """True if nothing was set; what developed a raw file is told from the beginning."""
+    lens = recipe.prepare.lens.model_copy(update={"developed": ""})
+    prepare = recipe.prepare.model_copy(update={"lens": lens})
+    return recipe.model_copy(update={"prepare": prepare}) == REST
+
+
 @pages.get("/bench/<int:photograph_id>")
 def bench(photograph_id: int) -> str:
     """The page where one photograph is worked on."""
@@ -82,6 +90,7 @@ def bench(photograph_id: int) -> str:
         place = [item.id for item in siblings].index(photograph.id)
         version = _wanted_version(photograph)
         width, height = framed_size(photograph, versions.recipe_of(version))
+        raw = photograph.suffix in rawfile.SUFFIXES
         return render_template(
             "bench.html",
             photograph=photograph,
@@ -95,6 +104,7 @@ def bench(photograph_id: int) -> str:
                     "height": height,
                     "file": {"width": photograph.width, "height": photograph.height},
                     "bits": photograph.bits,
+                    "developer": rawfile.developer() if raw else "",
                     "jpeg": photograph.suffix == ".jpg",
                 },
                 "version": versions.state(session, version),

@@ -13,6 +13,7 @@ from oatmeal.core.seeing import strip
 from oatmeal.exports.finished import FinishedFile, finished_file
 from oatmeal.library import photographs, versions
 from oatmeal.library.desk import Desk
+from oatmeal.library.errors import Invalid
 from oatmeal.library.requests import Request, Strip
 from oatmeal.photofile import encode
 from oatmeal.photofile.encode import MIMETYPES, Output
@@ -109,6 +110,15 @@ def find_light(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
     found = _desk(photograph_id).find_light(wanted.recipe)
     light = None if found.light is None else dict(zip(("warmth", "tint"), found.light, strict=True))
     return {"light": light, "words": found.words}
+
+
+@rendering.get("/api/photographs/<int:photograph_id>/camera-look")
+def camera_look(photograph_id: int) -> dict[str, Any]:
+    """Of a raw file: the curve that leads to the camera's own preview."""
+    curve = _desk(photograph_id).camera_look()
+    if curve is None:
+        raise Invalid("The file holds no preview of its camera, which would say how it meant it.")
+    return {"camera": curve}
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/begin")

@@ -72,7 +72,7 @@ def _acting(frame: Frame) -> Frame:
 
 def _known(lens: Lens) -> Lens:
     known = lens.known.model_copy(update={"name": ""}) if lens.use_known else Known()
-    return lens.model_copy(update={"known": known, "use_known": True})
+    return lens.model_copy(update={"known": known, "use_known": True, "developed": ""})
 
 
 @lru_cache(maxsize=64)

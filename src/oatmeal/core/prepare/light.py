@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.bands import SMALL_SIDE, Bands, find_bands, kernels, light_gains, spread
+from oatmeal.core.colour import decode_srgb, encode_srgb
 from oatmeal.core.colour import kernels as colour
 from oatmeal.core.picture import Window, reduced
 from oatmeal.core.prepare import white
 from oatmeal.core.recipe import Light
+from oatmeal.core.recipe.curves import STRAIGHT, Point, evaluate
 
 Colour = NDArray[np.float32]
 
@@ -30,6 +33,27 @@ def lit(rgb_linear: Colour, light: Light) -> Colour:
         return rgb_linear * np.float32(2.0**light.exposure)
     matrix = white.adaptation(light.warmth, light.tint) * 2.0**light.exposure
     return kernels.through_matrix(rgb_linear, matrix)
+
+
+def rendered(rgb_linear: Colour, curve: Sequence[Point]) -> Colour:
+    """Linear colour ``(H, W, 3)`` with a curve over its encoded luminance, as a gain: hue is kept.
+
+    Light beyond white goes on as white does.
+    """
+    own = np.zeros((2, 1, rgb_linear.shape[1]), dtype=np.float32)
+    own[0] = 1.0  # the base that the gain is read over is the pixel's own light
+    height, width = rgb_linear.shape[:2]
+    gains = camera_gains(curve).astype(np.float32)
+    return kernels.relit(rgb_linear, own, (0.0, 0.0, float(width), float(height)), gains)
+
+
+def camera_gains(curve: Sequence[Point]) -> NDArray[np.float64]:
+    """Gains in stops of a curve over luminance, at the places of the bands' tables."""
+    stops = np.linspace(kernels.LOWEST_STOPS, kernels.HIGHEST_STOPS, kernels.TABLE_SIZE)
+    light = np.maximum(np.exp2(stops) - float(kernels.FLOOR), 1e-6)
+    inside = np.minimum(light, 1.0)
+    meant = decode_srgb(evaluate(curve, encode_srgb(inside)))
+    return np.asarray(np.log2(np.maximum(meant, 1e-6) / inside)).clip(-8, 8)
 
 
 def bands_of(rgb_linear: Colour, enlarged: float = 1.0) -> Bands:
@@ -62,4 +86,5 @@ def brightest(light: Light) -> float:
     matrix = white.adaptation(light.warmth, light.tint) if light.warmth or light.tint else np.eye(3)
     channel = float(np.maximum(matrix, 0).sum(axis=1).max())
     stops = light.exposure + float(light_gains(light.highlights, light.shadows).max())
+    stops += max(0.0, float(camera_gains(light.camera).max())) if light.camera != STRAIGHT else 0.0
     return float(max(1.0, channel * 2.0**stops))

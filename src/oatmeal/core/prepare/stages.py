@@ -13,6 +13,8 @@ from oatmeal.core.stages import SOURCE, Place, stage
 _WHITE = ("prepare.light.warmth", "prepare.light.tint", "prepare.light.exposure")
 _ENDS = ("prepare.light.highlights", "prepare.light.shadows")
 
+_CAMERA = "prepare.light.camera"
+
 Colour = NDArray[np.float32]
 
 
@@ -22,9 +24,15 @@ def lit(recipe: Recipe, place: Place, rgb_linear: Colour) -> Colour:
     return light.lit(rgb_linear, recipe.prepare.light)
 
 
+@stage("rendered", reads=(_CAMERA,), needs=("lit",), moved_by=(_CAMERA,))
+def rendered(recipe: Recipe, place: Place, rgb_linear: Colour) -> Colour:
+    """Linear colour with the tones that the camera meant."""
+    return light.rendered(rgb_linear, recipe.prepare.light.camera)
+
+
 @stage(
     "light_bands",
-    needs=("lit",),
+    needs=("rendered",),
     when=lambda recipe: bool(recipe.prepare.light.highlights or recipe.prepare.light.shadows),
     whole=True,
 )
@@ -33,7 +41,7 @@ def light_bands(recipe: Recipe, place: Place, rgb_linear: Colour) -> Bands:
     return light.bands_of(rgb_linear, place.window.enlarged)
 
 
-@stage("prepared", reads=_ENDS, needs=("lit", "light_bands"), moved_by=_ENDS)
+@stage("prepared", reads=_ENDS, needs=("rendered", "light_bands"), moved_by=_ENDS)
 def prepared(recipe: Recipe, place: Place, rgb_linear: Colour, bands: Bands) -> Colour:
     """Linear colour ``(H, W, 3)`` as the mix gets it."""
     return light.relit(rgb_linear, recipe.prepare.light, bands, place.window)
@@ -45,4 +53,4 @@ def brightest(recipe: Recipe, place: Place) -> float:
     return light.brightest(recipe.prepare.light)
 
 
-STAGES = (lit, light_bands, prepared, brightest)
+STAGES = (lit, rendered, light_bands, prepared, brightest)

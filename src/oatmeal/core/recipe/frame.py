@@ -209,6 +209,10 @@ class Lens(Part):
         meaning="what is known of the lens is undone too",
     )
     known: Known = Field(default_factory=Known)
+    developed: Annotated[str, Field(max_length=200)] = setting(
+        "developed by", rest="", scale="stays", silent=True,
+        meaning="what made colours of a raw file when this recipe was begun",
+    )  # fmt: skip
 
     def bend_terms(self) -> tuple[float, float, float]:
         """By hand and known together: k1, k2, k3."""

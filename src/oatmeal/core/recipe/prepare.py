@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from itertools import pairwise
+from typing import Annotated, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
+from oatmeal.core.recipe.curves import STRAIGHT
 from oatmeal.core.recipe.frame import Frame, Lens
-from oatmeal.core.recipe.parts import Part, Step, Stops
+from oatmeal.core.recipe.parts import Part, Step, Stops, Unit
 from oatmeal.core.recipe.settings import setting
 
+CameraCurve = Annotated[tuple[tuple[Unit, Unit], ...], Field(min_length=2, max_length=24)]
 Mired = Annotated[float, Field(description="mired")]
 
 
@@ -36,6 +39,17 @@ class Light(Part):
         "colour shadows", -100, 100, trial=20,
         meaning="2 stops at the dark end of the scale at 100; hue is kept",
     )  # fmt: skip
+    camera: CameraCurve = setting(
+        "camera's rendering", rest=STRAIGHT, scale="curve", kind="curve",
+        meaning="of a raw file: the tones that the camera meant, on encoded luminance; hue is kept",
+    )  # fmt: skip
+
+    @model_validator(mode="after")
+    def _camera_rises(self) -> Self:
+        for one, other in pairwise(self.camera):
+            if not (one[0] < other[0] and one[1] <= other[1]):
+                raise ValueError("the points of the camera's rendering must rise")
+        return self
 
 
 class Prepare(Step):

@@ -71,7 +71,7 @@ def _called(picked: dict[str, Any]) -> str:
 def _phrases(path: str, old: Any, new: Any, one: Setting, document: Document) -> list[str]:
     words = DECLARED.words(path, document)
     if one.kind == "curve":
-        return ["curve reset" if new == value_at(REST.full_document(), path) else "curve"]
+        return [f"{words} reset" if new == value_at(REST.full_document(), path) else words]
     if one.kind == "coefficients":
         return []  # told by the name beside them
     if one.kind == "lines":

@@ -83,6 +83,7 @@ export interface Lens {
   blue: number;
   use_known: boolean;
   known: Known;
+  developed: string;
 }
 
 export interface Levels {
@@ -110,6 +111,7 @@ export interface Light {
   exposure: number;
   highlights: number;
   shadows: number;
+  camera: [number, number][];
 }
 
 export interface Mix {

@@ -3,7 +3,7 @@
 /**
  * What belongs to the page and stays: the photograph, its version, the core's vocabulary.
  * @typedef {object} Given
- * @property {{id: number, width: number, height: number, file: {width: number, height: number}, bits: number, jpeg: boolean}} photograph
+ * @property {{id: number, width: number, height: number, file: {width: number, height: number}, bits: number, developer: string, jpeg: boolean}} photograph
  * @property {any} version the version's state when the page was made
  * @property {any[]} versionList
  * @property {{id: number, width: number, height: number}[]} beside the frames beside this one

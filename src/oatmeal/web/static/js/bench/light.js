@@ -44,6 +44,36 @@ export function lighting(bench) {
       const { warmth } = bench.work.recipe.prepare.light;
       return warmth === 0 ? "daylight, 6500 K" : `${Math.round(kelvinOf(warmth) / 10) * 10} K`;
     },
+    raw: bench.photograph.developer !== "",
+    /** True while a raw file's tones are those that its camera meant. */
+    meant() {
+      return bench.work.recipe.prepare.light.camera.length > 2;
+    },
+    flat() {
+      bench.work.recipe.prepare.light.camera = copy(bench.work.rest.prepare.light.camera);
+      bench.work.settle();
+    },
+    async asMeant() {
+      if (this.busyWith) return;
+      this.busyWith = "camera-look";
+      bench.frame.waiting = true;
+      try {
+        const { camera } = await ask("GET", address("camera-look"));
+        bench.work.recipe.prepare.light.camera = camera;
+        bench.work.settle();
+      } catch (problem) {
+        bench.frame.waiting = false;
+        say(problem.message);
+      }
+      this.busyWith = "";
+    },
+    /** What made colours of the raw file, when this version was begun and now. */
+    developedWords() {
+      const { developed } = bench.work.recipe.prepare.lens;
+      const { developer } = bench.photograph;
+      if (!developed || developed === developer) return `developed by ${developer}`;
+      return `begun with ${developed}; now ${developer}: colours may differ a little`;
+    },
     move(warmth, tint) {
       Object.assign(bench.work.recipe.prepare.light, { warmth, tint });
       bench.work.changing();
