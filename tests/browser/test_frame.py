@@ -135,6 +135,12 @@ def test_free_ratio_keys_typing_and_undo(frame, page):
     page.wait_for_timeout(700)
     frame.wait()
     assert settings(frame).size > 51
+    wide, high = size(page)
+    corner(page, "1,0").focus()
+    page.keyboard.press("ArrowLeft")
+    page.wait_for_timeout(700)
+    frame.wait()
+    assert size(page)[0] == pytest.approx(wide - 9, abs=2)  # half a hundredth of 1800
     field.fill("0:1")
     field.press("Enter")
     expect(page.locator(".toastline")).to_contain_text("A ratio is two numbers")
@@ -307,3 +313,19 @@ def test_the_lens_by_hand_is_drawn_by_the_server_and_the_frame_stays_inside(fram
         f"() => {{ const {{ width, height }} = {STORES}.crop.laid(); return [width, height]; }}"
     )
     assert tuple(layer) == size(page)
+
+
+def test_a_pin_is_put_and_moved_on_the_board_too(frame, page):
+    frame.drag(page.locator(".bubble ellipse"), 40, 0)
+    page.get_by_role("button", name="Pin", exact=True).click()
+    box = body(page)
+    at = box["x"] + 0.4 * box["width"], box["y"] + 0.3 * box["height"]
+    page.mouse.click(*at)
+    frame.settled()
+    pin = page.locator(".pin").bounding_box()
+    assert (pin["x"] + pin["width"] / 2, pin["y"] + pin["height"] / 2) == pytest.approx(at, abs=2)
+    frame.drag(page.locator(".pin"), 50, 30)
+    kept = page.evaluate(f"() => {{ const [{{ x, y }}] = {STORES}.pins.pins; return [x, y]; }}")
+    there = laid(frame).framed(np.array([kept]))[0]
+    shift = 0.4 + 50 / box["width"], 0.3 + 30 / box["height"]
+    assert there == pytest.approx(shift, abs=0.005)

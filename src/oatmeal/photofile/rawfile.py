@@ -39,6 +39,11 @@ _BT2020_TO_XYZ: Final = np.array(
 )
 
 
+#: Light as it was counted, under the white that the camera took.
+_LINEAR: Final[dict[str, Any]] = {
+    "gamma": (1, 1), "no_auto_bright": True, "output_bps": 16, "use_camera_wb": True,
+}  # fmt: skip
+
 #: A white balance that would give more light than this beyond white is not to be trusted.
 _MOST_BEYOND: Final = 8.0
 
@@ -114,10 +119,7 @@ def develop(path: Path, name: str, check: Callable[[int, int], None]) -> Develop
             brightest = _beyond_white(raw)
             mode = rawpy.HighlightMode
             codes = raw.postprocess(
-                gamma=(1, 1),
-                no_auto_bright=True,
-                output_bps=16,
-                use_camera_wb=True,
+                **_LINEAR,
                 output_color=rawpy.ColorSpace.Rec2020,
                 highlight_mode=mode.ReconstructDefault if brightest > 1 else mode.Clip,
             )
@@ -156,10 +158,7 @@ def camera_look(path: Path) -> list[tuple[float, float]] | None:
             if preview is None:
                 return None
             linear = raw.postprocess(
-                gamma=(1, 1),
-                no_auto_bright=True,
-                output_bps=16,
-                use_camera_wb=True,
+                **_LINEAR,
                 half_size=True,
                 output_color=rawpy.ColorSpace.sRGB,
             )

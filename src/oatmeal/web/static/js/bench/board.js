@@ -21,6 +21,7 @@ const KEYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDo
  * @property {() => any} frame the recipe's frame
  * @property {() => string} guides none, thirds or cross
  * @property {() => string} drawing what a press on the picture draws: level, plumb or horizontal line; or nothing
+ * @property {(at: {x: number, y: number}) => boolean} picked a press while something is to be picked; true if it was
  * @property {(around: {x: number, y: number, a: number, b: number}, ratio: number|null) => void} moved
  * @property {(when?: "soon") => void} settle
  * @property {(kind: string, ends: {x: number, y: number}[]) => void} drawn
@@ -43,12 +44,13 @@ export class Board {
     this.dim = svg("path", { class: "dim", "fill-rule": "evenodd" });
     this.guides = svg("path", { class: "guides" });
     this.body = svg("rect", { class: "body", tabindex: 0, role: "group", "aria-label": "Frame: arrows move it, plus and minus size it, with Shift finely" });
-    this.handles = HANDLES.map(([x, y], place) => svg("rect", { class: "handle", width: HANDLE, height: HANDLE, rx: 2, "data-at": `${x},${y}`, "aria-label": `${NAMES[place]} of the frame` }));
+    this.handles = HANDLES.map(([x, y], place) => svg("rect", { class: "handle", width: HANDLE, height: HANDLE, rx: 2, "data-at": `${x},${y}`, tabindex: 0, role: "slider", "aria-valuenow": 0, "aria-label": `${NAMES[place]} of the frame` }));
     this.lines = svg("g", { class: "lines" });
     this.draft = svg("line", { class: "draft", visibility: "hidden" });
     this.drawing.append(this.dim, this.guides, this.body, ...this.handles, this.lines, this.draft);
     holder.append(this.drawing);
     holder.addEventListener("pointerdown", (event) => this.press(event));
+    this.handles.forEach((handle, place) => handle.addEventListener("keydown", (event) => this.handleKey(event, HANDLES[place])));
     this.body.addEventListener("keydown", (event) => this.key(event));
   }
 
@@ -110,7 +112,10 @@ export class Board {
     set(this.body, { x: left, y: top, width, height });
     this.handles.forEach((handle, place) => {
       const [dx, dy] = HANDLES[place];
-      set(handle, { x: left + ((dx + 1) / 2) * width - HANDLE / 2, y: top + ((dy + 1) / 2) * height - HANDLE / 2 });
+      set(handle, {
+        x: left + ((dx + 1) / 2) * width - HANDLE / 2, y: top + ((dy + 1) / 2) * height - HANDLE / 2,
+        "aria-valuenow": Math.round(laid.frame.size), "aria-valuetext": `${laid.width} by ${laid.height} pixels`,
+      });
     });
     set(this.guides, { d: guidePath(this.heard.guides(), left, top, width, height) });
     this.drawLines(laid);
@@ -198,6 +203,7 @@ export class Board {
     event.preventDefault();
     event.stopPropagation();
     if (this.heard.drawing()) return this.drawLine(event);
+    if (this.heard.picked(this.heard.laid().share(this.canvasAt(event)))) return undefined;
     const handle = event.target.closest(".handle");
     if (handle) return this.size(event, handle.dataset.at.split(",").map(Number));
     if (event.target === this.body) return this.move(event);
@@ -243,29 +249,42 @@ export class Board {
   }
 
   /** Drag a handle: the opposite corner or side stays. */
-  size(event, [dx, dy]) {
-    const { around, planes, frame, most } = this.heard.laid();
-    const begun = { ...around };
+  size(event, way) {
+    const begun = { ...this.heard.laid().around };
+    event.target.focus({ preventScroll: true });
+    this.drag(event.target, event, begun, (next) => this.sizeTo(way, begun, this.canvasAt(next)));
+  }
+
+  /** Bring a corner or side of the frame, as it was, to a place; [dx, dy] says which. @param {number[]} way @param {any} begun @param {number[]} to */
+  sizeTo([dx, dy], begun, [x, y]) {
+    const { planes, frame, most } = this.heard.laid();
     const fixed = [begun.x - dx * begun.a, begun.y - dy * begun.b];
     const ratio = begun.a / begun.b;
     const least = SMALLEST * most;
-    this.drag(event.target, event, begun, (next) => {
-      const [x, y] = this.canvasAt(next);
-      let [a, b] = [Math.abs(x - fixed[0]) / 2, Math.abs(y - fixed[1]) / 2];
-      if ((x - fixed[0]) * dx < 0) a = least;
-      if ((y - fixed[1]) * dy < 0) b = least;
-      if (!frame.free) {
-        // a corner follows the pointer along the diagonal
-        a = dx && dy ? (begun.a * (a * begun.a + b * begun.b)) / (begun.a ** 2 + begun.b ** 2) : dx ? a : b * ratio;
-        a = Math.max(a, least, least * ratio);
-        b = a / ratio;
-      } else [a, b] = [dx ? Math.max(a, least) : begun.a, dy ? Math.max(b, least) : begun.b];
-      const at = (share) => {
-        const [halfA, halfB] = [begun.a + share * (a - begun.a), begun.b + share * (b - begun.b)];
-        return { x: fixed[0] + dx * halfA, y: fixed[1] + dy * halfB, a: halfA, b: halfB };
-      };
-      this.heard.moved(frame.inside ? farthest(planes, at) : at(1), frame.free ? at(1).a / at(1).b : null);
-    });
+    let [a, b] = [Math.max(0, (x - fixed[0]) * dx) / 2, Math.max(0, (y - fixed[1]) * dy) / 2];
+    if (!frame.free) {
+      // a corner follows the pointer along the diagonal
+      a = dx && dy ? (begun.a * (a * begun.a + b * begun.b)) / (begun.a ** 2 + begun.b ** 2) : dx ? a : b * ratio;
+      a = Math.max(a, least, least * ratio);
+      b = a / ratio;
+    } else [a, b] = [dx ? Math.max(a, least) : begun.a, dy ? Math.max(b, least) : begun.b];
+    const at = (share) => {
+      const [halfA, halfB] = [begun.a + share * (a - begun.a), begun.b + share * (b - begun.b)];
+      return { x: fixed[0] + dx * halfA, y: fixed[1] + dy * halfB, a: halfA, b: halfB };
+    };
+    this.heard.moved(frame.inside ? farthest(planes, at) : at(1), frame.free ? a / b : null);
+  }
+
+  /** @param {KeyboardEvent} event @param {number[]} way */
+  handleKey(event, [dx, dy]) {
+    const by = KEYS[event.key];
+    if (!by) return;
+    const { around, right } = this.heard.laid();
+    const step = Math.max(right.file.width, right.file.height) * NUDGE * (event.shiftKey ? FINE : 1);
+    this.sizeTo([dx, dy], { ...around }, [around.x + dx * around.a + by[0] * step, around.y + dy * around.b + by[1] * step]);
+    event.preventDefault();
+    event.stopPropagation();
+    this.heard.settle("soon");
   }
 
   drag(element, event, begun, moved) {

@@ -315,6 +315,19 @@ export function cropping(bench) {
     framed(at) {
       return this.laid().framed(at);
     },
+    /** A press on the board while a pin is to be put. */
+    picked(at) {
+      if (bench.spots.mode !== "pin") return false;
+      bench.pins.putPin(this.framed(at));
+      return true;
+    },
+    /** The place under a pointer, in shares of the picture as it was taken; null outside what is seen. */
+    placeAt(event) {
+      const { board, picture } = bench.parts;
+      if (board.shown) return this.laid().share(board.canvasAt(event));
+      const at = picture.locate(event);
+      return at && this.taken(picture.shares(at));
+    },
     /** Where a place of the picture as it was taken is seen, in CSS pixels; null where it is not. */
     placeOf(at) {
       const { board, picture } = bench.parts;

@@ -74,8 +74,7 @@ export function framing(bench) {
     wish(moving) {
       const { picture } = bench.parts;
       const region = picture.region;
-      const framing = bench.crop.framing();
-      if (framing === "open") return this.openWish(moving);
+      if (bench.crop.framing() === "open") return this.openWish(moving);
       const layers = ["grey"];
       const { prepare } = bench.work.recipe;
       if (!moving) layers.push(...["plain", "colour"].filter((name) => !picture.has(name, prepare)));
@@ -88,7 +87,7 @@ export function framing(bench) {
       const pins = copy(bench.pins.pins).map(({ x, y }) => [x, y]);
       return {
         recipe: copy(bench.work.recipe), side, layers, region, trace, pins, strip: bench.strips.stripWish(), measured: true,
-        framing, touched: copy(touched), half, moving,
+        framing: "framed", touched: copy(touched), half, moving,
       };
     },
     /** The whole picture that a frame is laid on; its figures are of what is framed. @param {boolean} moving */

@@ -75,6 +75,7 @@ function build() {
     frame: () => crop.frame(),
     guides: () => crop.guides,
     drawing: () => crop.drawing,
+    picked: (at) => crop.picked(at),
     moved: (around, ratio) => crop.take(around, ratio),
     settle: (when) => work.settle(when),
     drawn: (kind, ends) => crop.drawn(kind, ends),

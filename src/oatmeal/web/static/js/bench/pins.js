@@ -139,13 +139,12 @@ export function pinning(bench) {
     grabPin(event, number) {
       if (event.button !== 0) return;
       event.stopPropagation();
-      const { picture } = bench.parts;
       let moved = false;
       follow(event.currentTarget, event, (next) => {
-        const at = picture.locate(next);
+        const at = bench.crop.placeAt(next);
         if (!at || (!moved && Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) < MOVED_PX)) return;
         moved = true;
-        Object.assign(this.pins[number], kept(shares(at)));
+        Object.assign(this.pins[number], { x: clamp(at.x, 0, 1), y: clamp(at.y, 0, 1) });
         this.layPins();
       }, () => moved && this.savePins());
     },
