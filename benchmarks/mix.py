@@ -14,8 +14,8 @@ import numpy as np
 from frames import DEMO, FRAME, median, say
 
 from oatmeal.core import kernels, mix
+from oatmeal.core.guard import Guarding
 from oatmeal.core.mix import formula_kernel
-from oatmeal.core.mix.guard import Guarding
 from oatmeal.core.picture import reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST, from_document

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from samples import codes
 
-from oatmeal.core.colour import decode_srgb
+from oatmeal.core.colour import decode_srgb, ranges
 from oatmeal.core.picture import ArrayPicture
 from oatmeal.core.pipeline import Pipeline, Region, render
 from oatmeal.core.recipe import DECLARED, REST, from_document, read
@@ -67,6 +67,7 @@ OTHERS = {
 }
 #: Numbers that their neighbours bound.
 WITHIN = {
+    **{f"prepare.threads.{name}.hue": (-8.0, 8.0) for name in ranges.NAMES},
     "prepare.frame.centre.0": (0.2, 0.6),
     "mix.base:formula.parameters.*.value": (0.1, 1.9),
     "mix.base:formula.parameters.*.low": (-3.0, 0.2),

@@ -20,7 +20,7 @@ from oatmeal.core.colour import (
     luminance,
     oklab,
 )
-from oatmeal.core.mix.guard import Guarding
+from oatmeal.core.guard import Guarding
 from oatmeal.core.pipeline import Pipeline, Region, render
 from oatmeal.core.recipe import Lifts, Mix, Recipe
 from oatmeal.photofile import compression

@@ -10,9 +10,10 @@ from oatmeal.core.bands import kernels as bands
 from oatmeal.core.colour import filters
 from oatmeal.core.colour import kernels as colour
 from oatmeal.core.finish import quantising
-from oatmeal.core.mix import formula_kernel, guard_kernels
+from oatmeal.core.guard import kernels as guard
+from oatmeal.core.mix import formula_kernel
 from oatmeal.core.mix import kernels as mix
-from oatmeal.core.prepare import resampling
+from oatmeal.core.prepare import resampling, thread_kernels
 from oatmeal.core.seeing import kernels as seeing
 from oatmeal.core.tone import kernels as tone
 
@@ -24,8 +25,9 @@ def warm() -> None:
         filters,
         bands,
         resampling,
+        thread_kernels,
         mix,
-        guard_kernels,
+        guard,
         formula_kernel,
         tone,
         quantising,

@@ -61,6 +61,7 @@ class Figures:
                 (order.key("mixed"), order.given.mix),
                 lambda: self.greymap.figures(order),
             ),
+            "hues": self._same("hues", order.key("relit"), lambda: self.greymap.hues(order)),
             "before": self._same("before", toned, lambda: _histogram_before(whole, order)),
         }
 

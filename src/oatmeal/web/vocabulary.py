@@ -53,7 +53,8 @@ def declared(key: str) -> dict[str, Any]:
     owner, _, inside = key.partition(":")
     path = f"{owner}.{inside.split('.', 1)[1]}" if inside else key
     step = int(one.step) if one.step == int(one.step) else one.step
-    return {"path": path, "label": one.words, "low": one.low, "high": one.high, "step": step}
+    words = one.words.replace("{}", path.rsplit(".", 2)[-2])
+    return {"path": path, "label": words, "low": one.low, "high": one.high, "step": step}
 
 
 @cache

@@ -1,8 +1,7 @@
 """Mix: the grey that each colour becomes."""
 
+from oatmeal.core.guard import Analysis, analyse
 from oatmeal.core.mix.lifting import (
-    Analysis,
-    analyse,
     at_pixels,
     base_grey,
     lifted,

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.colour import decode_srgb, encode_srgb, oklab, ranges
 from oatmeal.core.colour import kernels as colour_kernels
-from oatmeal.core.mix import formula_kernel, guard, kernels
+from oatmeal.core.guard import Analysis
+from oatmeal.core.mix import formula_kernel, kernels
 from oatmeal.core.mix.film import expose
-from oatmeal.core.mix.guard import Guarding
 from oatmeal.core.recipe import Base, Channels, Film, Formula, Mix, Picked, Plain, Six
 
 #: Weights of encoded red, green and blue for luma (ITU-R BT.601-7 and BT.709-6), and the average.
@@ -24,42 +23,6 @@ _ENCODED_WEIGHTS = {
 
 #: Where between the lowest and the highest channel a weighing stands.
 _SHARE_OF_MAX = {"lightest": 1.0, "darkest": 0.0, "middle": 0.5}
-
-
-@dataclass(frozen=True)
-class Analysis:
-    """The colours of a picture; they depend on the picture and the guard, not on the mix.
-
-    Attributes
-    ----------
-    lightness, a_axis, b_axis : float32 (H, W)
-        OKLab; a and b as the guard leaves them.
-    hue : float32 (H, W)
-        OKLCh hue in steps of ``360 / HUE_TABLE_SIZE`` degrees.
-    chroma : float32 (H, W)
-        OKLab chroma.
-    """
-
-    lightness: NDArray[np.float32]
-    a_axis: NDArray[np.float32]
-    b_axis: NDArray[np.float32]
-    hue: NDArray[np.float32]
-    chroma: NDArray[np.float32]
-
-
-def analyse(rgb_linear: NDArray[np.float32], guarding: Guarding | None = None) -> Analysis:
-    """OKLab (Ottosson 2020), hue and chroma of linear colour ``(H, W, 3)``.
-
-    Parameters
-    ----------
-    rgb_linear : float32 (H, W, 3)
-    guarding : Guarding, optional
-        Smooth a and b against blocks and noise.
-    """
-    lightness, a_axis, b_axis = colour_kernels.colours(rgb_linear)
-    if guarding is not None and guarding.strength > 0:
-        a_axis, b_axis = guard.guarded(lightness, a_axis, b_axis, guarding)
-    return Analysis(lightness, a_axis, b_axis, *colour_kernels.polar(a_axis, b_axis))
 
 
 def base_grey(rgb_linear: NDArray[np.float32], base: Base) -> NDArray[np.float32]:

@@ -6,13 +6,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.bands import Bands
-from oatmeal.core.prepare import light
-from oatmeal.core.recipe import Recipe
+from oatmeal.core.guard import Analysis, analyse, grid, guarding, margin
+from oatmeal.core.prepare import light, threads
+from oatmeal.core.recipe import Recipe, Threads
 from oatmeal.core.stages import SOURCE, Place, stage
 
 _WHITE = ("prepare.light.warmth", "prepare.light.tint", "prepare.light.exposure")
 _ENDS = ("prepare.light.highlights", "prepare.light.shadows")
 
+_THREADS = "prepare.threads"
 _CAMERA = "prepare.light.camera"
 
 Colour = NDArray[np.float32]
@@ -41,16 +43,30 @@ def light_bands(recipe: Recipe, place: Place, rgb_linear: Colour) -> Bands:
     return light.bands_of(rgb_linear, place.window.enlarged)
 
 
-@stage("prepared", reads=_ENDS, needs=("rendered", "light_bands"), moved_by=_ENDS)
-def prepared(recipe: Recipe, place: Place, rgb_linear: Colour, bands: Bands) -> Colour:
-    """Linear colour ``(H, W, 3)`` as the mix gets it."""
+@stage("relit", reads=_ENDS, needs=("rendered", "light_bands"), moved_by=_ENDS)
+def relit(recipe: Recipe, place: Place, rgb_linear: Colour, bands: Bands) -> Colour:
+    """Linear colour with its highlights and shadows."""
     return light.relit(rgb_linear, recipe.prepare.light, bands, place.window)
 
 
-@stage("brightest", reads=("prepare.light",))
+@stage("photographed", reads=("mix.guard",), needs=("relit",), margin=margin, grid=grid)
+def photographed(recipe: Recipe, place: Place, rgb_linear: Colour) -> Analysis:
+    """The colours that threads are told by, as the guard leaves them."""
+    return analyse(rgb_linear, guarding(recipe, place))
+
+
+@stage("prepared", reads=(_THREADS,), needs=("relit", "photographed"), moved_by=(_THREADS,))
+def prepared(recipe: Recipe, place: Place, rgb_linear: Colour, colours: Analysis) -> Colour:
+    """Linear colour ``(H, W, 3)`` as the mix gets it."""
+    return threads.threaded(rgb_linear, colours, recipe.prepare.threads)
+
+
+@stage("brightest", reads=("prepare.light", _THREADS))
 def brightest(recipe: Recipe, place: Place) -> float:
     """The highest linear channel that the mix can get, for what must hold it."""
-    return light.brightest(recipe.prepare.light)
+    channel = light.brightest(recipe.prepare.light)
+    settings = recipe.prepare.threads
+    return channel if settings == Threads() else threads.brightest(settings, channel)
 
 
-STAGES = (lit, rendered, light_bands, prepared, brightest)
+STAGES = (lit, rendered, light_bands, relit, photographed, prepared, brightest)

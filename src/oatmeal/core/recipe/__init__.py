@@ -30,6 +30,7 @@ from oatmeal.core.recipe.reading import (
     unbuilt,
 )
 from oatmeal.core.recipe.settings import Setting
+from oatmeal.core.recipe.threads import Thread, Threads
 from oatmeal.core.recipe.tone import Levels, Tone
 
 __all__ = [
@@ -37,5 +38,6 @@ __all__ = [
     "Centres", "Channels", "Film", "Finish", "Formula", "Frame", "Known", "Lens", "Levels",
     "Lifts", "Light", "Mix",
     "Parameter", "Part", "Picked", "Plain", "Prepare", "Problem", "Recipe", "RecipeError",
-    "Setting", "Six", "Step", "Tone", "from_document", "read", "require_built", "schema", "unbuilt",
+    "Setting", "Six", "Step", "Thread", "Threads", "Tone",
+    "from_document", "read", "require_built", "schema", "unbuilt",
 ]  # fmt: skip

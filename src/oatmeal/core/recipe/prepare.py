@@ -11,6 +11,7 @@ from oatmeal.core.recipe.curves import STRAIGHT
 from oatmeal.core.recipe.frame import Frame, Lens
 from oatmeal.core.recipe.parts import Part, Step, Stops, Unit
 from oatmeal.core.recipe.settings import setting
+from oatmeal.core.recipe.threads import Threads
 
 CameraCurve = Annotated[tuple[tuple[Unit, Unit], ...], Field(min_length=2, max_length=24)]
 Mired = Annotated[float, Field(description="mired")]
@@ -61,3 +62,4 @@ class Prepare(Step):
     frame: Frame = setting("frame", rest=Frame, group="frame")
     lens: Lens = setting("lens", rest=Lens, group="lens")
     light: Light = setting("light", rest=Light, group="colour light")
+    threads: Threads = setting("threads", rest=Threads, group="threads")

@@ -35,6 +35,9 @@ STAND_IN: Final = (0.62, 0.11)
 
 _PLAIN: Final = Plain(kind="plain")
 
+#: Parts of the hue circle that a picture's hues are counted in.
+HUE_BINS: Final = 36
+
 #: Pixels that a trace looks at.
 TRACE_PIXELS: Final = 1500
 
@@ -105,6 +108,21 @@ class GreyMap:
             "merging": merging(clusters, np.array([c["now"] for c in colours])),
             "picked": [self._picked_figures(order, one, plain, now) for one in picked],
         }
+
+    def hues(self, wanted: Recipe | Order) -> list[float]:
+        """Shares of the picture, as it was photographed, that lie at each hue; neutrals apart.
+
+        Returns
+        -------
+        list of float
+            For :data:`HUE_BINS` even parts of the circle from 0 degrees on.
+        """
+        lab = colour.oklab(self._pipeline.get("relit", wanted)).reshape(-1, 3)
+        hue, chroma = colour.hue_and_chroma(lab)
+        weights = ranges.colourfulness(chroma, 50)
+        places = (hue / 360 * HUE_BINS).astype(int) % HUE_BINS
+        shares = np.bincount(places, weights=weights, minlength=HUE_BINS) / len(lab)
+        return [round(float(share), 5) for share in shares]
 
     def _nearness(self, order: Order, picked: Picked) -> NDArray[np.float64]:
         """How far a picked colour reaches each sample pixel, ``(n,)``, 0 to 1."""

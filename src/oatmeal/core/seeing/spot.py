@@ -41,11 +41,14 @@ class Spot:
         How far each range's lift must move for the spot to move by one stop; empty for neutrals.
     code : float
         Where the spot stands on the scale before levels, 0 to 255.
+    thread : str or None
+        The range that it was photographed in; None for neutrals.
     """
 
     colour: str
     per_stop: dict[str, float]
     code: float
+    thread: str | None = None
 
 
 def read_spot(pipeline: Pipeline, wanted: Recipe | Order, x: float, y: float) -> Spot:
@@ -62,17 +65,27 @@ def read_spot(pipeline: Pipeline, wanted: Recipe | Order, x: float, y: float) ->
     code = round(float(colour.encode_srgb(toned).mean() * 255), 1)
     analysis = pipeline.analysis(order)
     lab = [float(plane[inside].mean()) for plane in (analysis.a_axis, analysis.b_axis)]
+    thread = _thread(pipeline.get("relit", order)[inside])
     settings = order.given.mix
     hue, chroma = colour.hue_and_chroma(np.array([0.0, *lab]))
     weights = ranges.weights(hue, settings.centres.model_dump())
     weights = weights * ranges.colourfulness(chroma, settings.pale)
     squares = float((weights**2).sum())
     if squares < NEUTRAL**2:
-        return Spot(hexed, {}, code)
+        return Spot(hexed, {}, code, thread)
     moves = np.minimum(weights / squares, MOST_PER_STOP)
     names = zip(ranges.NAMES, moves, strict=True)
     per_stop = {name: round(float(move), 4) for name, move in names if move > 0.005}
-    return Spot(hexed, per_stop, code)
+    return Spot(hexed, per_stop, code, thread)
+
+
+def _thread(rgb_linear: NDArray[np.float32]) -> str | None:
+    """The range that a patch was photographed in, before threads lead it; None for neutrals."""
+    lab = colour.oklab(rgb_linear.reshape(-1, 3).mean(axis=0, dtype=np.float64))
+    hue, chroma = colour.hue_and_chroma(lab)
+    if float(ranges.colourfulness(chroma, 50)) < NEUTRAL:
+        return None
+    return ranges.NAMES[int(ranges.weights(hue, ranges.CENTRES).argmax())]
 
 
 @dataclass(frozen=True)

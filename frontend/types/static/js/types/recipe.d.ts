@@ -148,6 +148,7 @@ export interface Prepare {
   frame: Frame;
   lens: Lens;
   light: Light;
+  threads: Threads;
 }
 
 export interface Six {
@@ -158,6 +159,23 @@ export interface Six {
   cyan: number;
   blue: number;
   magenta: number;
+}
+
+export interface Thread {
+  hue: number;
+  strength: number;
+  bright: number;
+}
+
+export interface Threads {
+  red: Thread;
+  orange: Thread;
+  yellow: Thread;
+  green: Thread;
+  cyan: Thread;
+  blue: Thread;
+  purple: Thread;
+  magenta: Thread;
 }
 
 export interface Tone {

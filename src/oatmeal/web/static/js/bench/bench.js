@@ -45,6 +45,7 @@
  * @property {import("./lightfield.js").LightField} field
  * @property {import("./board.js").Board} board
  * @property {import("./bubble.js").Bubble} bubble
+ * @property {import("./ribbons.js").Ribbons} ribbons
  * @property {import("./saver.js").Saver} saver
  * @property {import("./film.js").SpectrumStrip} [spectrum]
  */
@@ -58,6 +59,7 @@
  * @property {ReturnType<typeof import("./sight.js").seeing>} sight
  * @property {ReturnType<typeof import("./light.js").lighting>} light
  * @property {ReturnType<typeof import("./crop.js").cropping>} crop
+ * @property {ReturnType<typeof import("./threads.js").threading>} threads
  * @property {ReturnType<typeof import("./mix.js").mixing>} mix
  * @property {ReturnType<typeof import("./films.js").filming>} films
  * @property {ReturnType<typeof import("./formula.js").formulating>} formula

@@ -23,7 +23,7 @@ export function cropping(bench) {
   let lensAsked = false;
   return {
     /** The group of Prepare that is open. */
-    group: sessionStorage.getItem(GROUP) === "light" ? "light" : "frame",
+    group: ["light", "threads"].find((one) => one === sessionStorage.getItem(GROUP)) || "frame",
     guides: localStorage.getItem(GUIDES) || "thirds",
     ratios: RATIOS,
     /** What a press on the picture draws. @type {""|"line"|"plumb"|"level"} */
@@ -53,7 +53,7 @@ export function cropping(bench) {
       const open = bench.work.step === "prepare" && this.group === "frame" && prepare.on;
       return open && bench.sight.zoom === "fit" && !bench.compare.comparing && !bench.strips.strip ? "open" : "framed";
     },
-    /** @param {"frame"|"light"} group */
+    /** @param {string} group frame, light or threads */
     openGroup(group) {
       this.group = group;
       this.drawing = "";
@@ -67,6 +67,7 @@ export function cropping(bench) {
       if (!board) return;
       board.draw();
       bubble.draw();
+      bench.parts.ribbons.draw();
       bench.pins.layPins();
       const { width, height, turned } = this.laid();
       this.finalWords = `${width} × ${height} of ${turned.width} × ${turned.height} px`;

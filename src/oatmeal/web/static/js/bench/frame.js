@@ -136,6 +136,7 @@ export function framing(bench) {
         map.traced(figures.trace);
       }
       scale.show(figures);
+      bench.parts.ribbons.show(figures.hues);
       bench.films.film = figures.film || null;
       if (bench.films.film) spectrum?.show(bench.films.film);
       if (frame.wish.pins.length === bench.pins.pins.length) bench.pins.pinReadings = figures.pins;

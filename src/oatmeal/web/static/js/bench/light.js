@@ -8,7 +8,7 @@ import { follow } from "./svg.js";
 const PX_A_STEP = 2;
 const FINE = 0.2;
 const MOVED_PX = 3;
-const SHOWN_AS = "oatmeal-prepare-shown";
+const SHOWN_AS = "oatmeal-prepare-shown-in";
 
 /**
  * The light of the colour picture.
@@ -19,17 +19,21 @@ export function lighting(bench) {
   const address = (what) => `/api/photographs/${bench.photograph.id}/${what}`;
   return {
     busyWith: "",
-    /** What is shown while Prepare is open. @type {"prepared"|"grey"} */
-    shown: sessionStorage.getItem(SHOWN_AS) === "grey" ? "grey" : "prepared",
+    /** What is shown while a group of Prepare is open: colour first, grey first for threads. @type {Object<string, "prepared"|"grey">} */
+    shownIn: { frame: "prepared", light: "prepared", threads: "grey", ...JSON.parse(sessionStorage.getItem(SHOWN_AS) || "{}") },
 
+    /** @returns {"prepared"|"grey"} */
+    shown() {
+      return this.shownIn[bench.crop.group];
+    },
     /** The layer of the open step: the colour picture where that is worked on; a test strip is of greys. */
     layer() {
-      return bench.work.step === "prepare" && !bench.strips.strip ? this.shown : "grey";
+      return bench.work.step === "prepare" && !bench.strips.strip ? this.shown() : "grey";
     },
     /** @param {"prepared"|"grey"} layer */
     show(layer) {
-      this.shown = layer;
-      sessionStorage.setItem(SHOWN_AS, layer);
+      this.shownIn[bench.crop.group] = layer;
+      sessionStorage.setItem(SHOWN_AS, JSON.stringify(this.shownIn));
       this.look();
     },
     /** Show what the open step works on. */

@@ -20,11 +20,13 @@ import { picking } from "./picked.js";
 import { Picture } from "./picture.js";
 import { pinning } from "./pins.js";
 import { Saver } from "./saver.js";
+import { Ribbons } from "./ribbons.js";
 import { Scale } from "./scale.js";
 import { seeing } from "./sight.js";
 import { spotting } from "./spots.js";
 import { starting } from "./starting.js";
 import { testing } from "./strips.js";
+import { threading } from "./threads.js";
 import { toning } from "./tone.js";
 import { valuing } from "./values.js";
 import { versioning } from "./versions.js";
@@ -44,7 +46,7 @@ const made = {
 const bench = made;
 
 const STORES = {
-  work: working, frame: framing, values: valuing, sight: seeing, light: lighting, crop: cropping, mix: mixing, films: filming, formula: formulating,
+  work: working, frame: framing, values: valuing, sight: seeing, light: lighting, crop: cropping, threads: threading, mix: mixing, films: filming, formula: formulating,
   picked: picking, tone: toning, spots: spotting, pins: pinning, strips: testing, starting, output: outputting,
   versions: versioning, history: remembering, compare: comparing, keys: keying,
 };
@@ -89,6 +91,15 @@ function build() {
     hold: (on) => parts.board.hold(on),
     settle: (when) => work.settle(when),
   });
+  parts.ribbons = new Ribbons(refs.ribbons, bench.vocabulary, {
+    threads: () => work.recipe.prepare.threads,
+    chosen: () => bench.threads.chosen,
+    choose: (name) => bench.threads.choose(name),
+    move: (name, key, value) => bench.threads.move(name, key, value),
+    reset: (name) => bench.threads.reset(name),
+    settle: (when) => work.settle(when),
+  });
+  parts.ribbons.draw();
   parts.field = new LightField(refs.field, bench.vocabulary.settings, {
     light: () => work.recipe.prepare.light,
     move: (warmth, tint) => bench.light.move(warmth, tint),

@@ -352,13 +352,13 @@ export class Picture {
 }
 
 /** What of Prepare a layer of the framed picture was made with. */
-function madeOf(name, { on, frame, lens, light }) {
-  return JSON.stringify(name === "colour" ? [on, frame, lens] : [on, frame, lens, light]);
+function madeOf(name, { on, frame, lens, light, threads }) {
+  return JSON.stringify(name === "colour" ? [on, frame, lens] : [on, frame, lens, light, threads]);
 }
 
 /** The same for the whole picture that a frame is laid on. */
-function openMadeOf({ on, lens, light }) {
-  return JSON.stringify([on, lens, light]);
+function openMadeOf({ on, lens, light, threads }) {
+  return JSON.stringify([on, lens, light, threads]);
 }
 
 function sample(layer, point, file, side) {

@@ -8,7 +8,7 @@ const ROUND = 1000;
 
 /**
  * Values of the recipe: shown, typed, slid, nudged and put back to rest.
- * @param {Pick<import("./bench.js").Bench, "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "threads" | "vocabulary" | "work">} bench
  */
 export function valuing(bench) {
   const { vocabulary } = bench;
@@ -40,6 +40,9 @@ export function valuing(bench) {
       const channel = path.slice(9);
       if (base.kind === "channels" && base.hold_total && path.startsWith("mix.base.") && CHANNELS.includes(channel)) {
         bench.work.recipe.mix.base = { ...base, ...holdTotal(base, channel, value, declaration) };
+      } else if (path.startsWith("prepare.threads.")) {
+        const [, , name, key] = path.split(".");
+        bench.threads.set(name, key, value);
       } else put(bench.work.recipe, path, value);
     },
     slide(event) {

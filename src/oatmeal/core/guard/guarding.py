@@ -21,7 +21,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.colour.filters import cell_means
-from oatmeal.core.mix import guard_kernels as kernels
+from oatmeal.core.guard import kernels
 
 Plane = NDArray[np.float32]
 

@@ -1,0 +1,89 @@
+"""Threads: each colour range led to another hue, made stronger or brighter, before the mix.
+
+What is led is decided by guarded colour, so that a JPEG does not break up; the pixel's own colour
+is moved. Hue order never folds: the way over the hue circle is a rising curve through the ranges'
+feet (F. N. Fritsch and R. E. Carlson, "Monotone Piecewise Cubic Interpolation", SIAM J. Numer.
+Anal. 17, 1980). Hues turn in OKLab (Ottosson 2020) and keep their luminance.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import PchipInterpolator
+
+from oatmeal.core.colour import ranges
+from oatmeal.core.guard import Analysis, analyse
+from oatmeal.core.prepare import thread_kernels as kernels
+from oatmeal.core.recipe import Threads
+
+Colour = NDArray[np.float32]
+
+#: How far pale colours follow, as the mix's usual.
+PALE: Final = 50
+
+#: Colours a side of the cube on which it is tried how bright a channel can get.
+_CUBE: Final = 7
+
+
+def threaded(rgb_linear: Colour, colours: Analysis, threads: Threads) -> Colour:
+    """Linear colour ``(H, W, 3)`` as the threads lead it.
+
+    Parameters
+    ----------
+    colours : Analysis
+        Of the same picture, guarded.
+    """
+    full = ranges.full_chroma(PALE)
+    return kernels.threaded(
+        rgb_linear, colours.hue, colours.chroma, tables(threads), ranges.NEUTRAL_CHROMA, full
+    )
+
+
+@lru_cache(maxsize=8)
+def tables(threads: Threads) -> NDArray[np.float32]:
+    """Over the hue circle: cosine less 1 and sine of the turn, strength less 1, and stops.
+
+    Returns
+    -------
+    float32 (4, HUE_TABLE_SIZE + 1)
+    """
+    turn = np.radians(led(threads, _hues()) - _hues())
+    strengths = {name: getattr(threads, name).strength / 100 - 1 for name in ranges.NAMES}
+    stops = {name: getattr(threads, name).bright for name in ranges.NAMES}
+    return np.stack(
+        [
+            (np.cos(turn) - 1).astype(np.float32),
+            np.sin(turn).astype(np.float32),
+            ranges.lift_table(strengths, ranges.CENTRES),
+            ranges.lift_table(stops, ranges.CENTRES),
+        ]
+    )
+
+
+_STEP: Final = 360.0 / ranges.HUE_TABLE_SIZE
+
+
+def _hues() -> NDArray[np.float64]:
+    return np.asarray(np.arange(ranges.HUE_TABLE_SIZE + 1) * _STEP, dtype=np.float64)
+
+
+def led(threads: Threads, hue_degrees: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Where hues are led, in degrees and unrolled: a rising function of them."""
+    centres = np.array([ranges.CENTRES[name] for name in ranges.NAMES])
+    feet = centres + threads.hues()
+    rounds = np.array([-360.0, 0.0, 360.0])[:, None]
+    return np.asarray(
+        PchipInterpolator((centres + rounds).ravel(), (feet + rounds).ravel())(hue_degrees)
+    )
+
+
+@lru_cache(maxsize=32)
+def brightest(threads: Threads, channel: float) -> float:
+    """The highest channel that colours with channels up to ``channel`` get, tried on a cube."""
+    side = np.linspace(0, channel, _CUBE)
+    cube = np.stack(np.meshgrid(side, side, side), axis=-1).reshape(1, -1, 3).astype(np.float32)
+    return max(channel, float(threaded(cube, analyse(cube), threads).max()))
