@@ -207,12 +207,53 @@ def test_a_reduced_copy_shows_the_same_part():
         assert np.abs(large - small).mean() < 0.002
 
 
-def test_a_crop_changes_no_look():
-    """Clarity and detail are as wide in a crop as in the whole picture (sizes of the uncropped)."""
-    big = ArrayPicture(decode_srgb(codes(900, 1200, 16) / 65535).astype(np.float32))
-    recipe = read('{"tone": {"clarity": 60, "detail": 60}}')
-    crop = framing(ratio="4:3", size=50, centre=[0.5, 0.5])
-    recipe_of_crop = recipe.model_copy(update={"prepare": crop.prepare})
-    cut = render(big, recipe_of_crop).astype(int)[60:-60, 60:-60]
-    same = render(big, recipe).astype(int)[225:675, 300:900][60:-60, 60:-60]
-    assert np.abs(cut - same).mean() < 1.2
+@pytest.mark.parametrize("size", [50, 25])
+def test_a_crop_changes_no_look(size):
+    """Clarity raises a wave as much in a crop as in the whole: its reach is of the uncropped."""
+    y, x = np.mgrid[0:900, 0:1200]
+    wave = 2.0 ** (0.35 * np.sin(2 * np.pi * x / 80) * np.sin(2 * np.pi * y / 80) - 2.2)
+    big = ArrayPicture(np.repeat(wave[..., None], 3, axis=2).astype(np.float32))
+    recipe = read('{"tone": {"clarity": 80}}')
+    crop = framing(ratio="4:3", size=size)
+    cut = render(big, recipe.model_copy(update={"prepare": crop.prepare}), np.uint16)
+    height, width = cut.shape
+    top, left = (900 - height) // 2, (1200 - width) // 2
+    same = render(big, recipe, np.uint16)[top : top + height, left : left + width]
+    inner = np.s_[40:-40, 40:-40]
+    assert cut[inner].std() == pytest.approx(same[inner].std(), rel=0.04)
+
+
+@pytest.mark.parametrize("bend", [-8, -3, 3, 10])
+@pytest.mark.parametrize("frame", [{}, {"ratio": "1:1"}])
+def test_the_largest_frame_touches_the_picture_s_edge(bend, frame):
+    """Whichever way the lens bent the sides: no more is cut away than must be.
+
+    A turned frame gives away a little where sides bend inward, see ``crop.outline``.
+    """
+    laid = prepare.geometry(framing({"bend": bend}, **frame)).on(3000, 2000)
+    t = np.linspace(0, 1, 301)
+    o = np.zeros(301)
+    sides = ((t, o), (t, o + 1), (o, t), (o + 1, t))
+    there = laid.taken(np.concatenate([np.stack(side, 1) for side in sides])) * (3000, 2000)
+    to_edge = np.minimum(there, np.array([3000, 2000]) - there).min(axis=1)
+    assert -0.01 < to_edge.min() < 2.5
+
+
+@settings(deadline=None, max_examples=80)
+@given(FRAMES, st.booleans(), st.floats(2, 200))
+def test_no_frame_has_many_more_pixels_than_its_file(frame, inside, size):
+    laid = prepare.geometry(framing(None, **frame | {"inside": inside, "size": size})).on(
+        3000, 2000
+    )
+    assert laid.width * laid.height <= 1.51 * 3000 * 2000
+    assert laid.width / laid.height == pytest.approx(
+        laid._sides[0] / laid._sides[1], rel=0.05, abs=0.6
+    )
+
+
+def test_a_frame_that_became_coarser_keeps_the_look():
+    """Neighbourhoods are measured in the frame's own pixels."""
+    wide = {"tip": 30, "swing": 10, "focal": 18, "inside": False, "size": 200}
+    view = seen(ArrayPicture(np.zeros((400, 600, 3), np.float32)), **wide)
+    assert view.layout.scale < 0.9
+    assert view.long_side == pytest.approx(600 * view.layout.scale)

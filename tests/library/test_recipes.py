@@ -1,6 +1,7 @@
 """Recipes kept by name: shipped ones, one's own, files, and the one at import."""
 
 import json
+import re
 
 import pytest
 from samples import codes, write_png
@@ -118,3 +119,36 @@ def test_a_named_recipe_over_a_selection(web, photograph):
     assert "red lift 0 → 1.1 stops" in frame["words"]
     own = wish | {"own": ["exposure"]}
     assert web.send("POST", "/api/apply/plan", own).status_code == 422  # of no frame
+
+
+def test_frame_and_lens_stay_with_their_photograph_unless_asked_for(web, photograph, tmp_path):
+    """In recipes that are kept, in another version's use, and in what is applied by default."""
+    frame = {"frame": {"ratio": "1:1", "angle": 3.0}, "lens": {"bend": -2.0}}
+    framed = {**LOOK, "prepare": {**frame, "light": {"warmth": 40.0}}}
+    series, _, version = photograph
+    web.send("PUT", f"/api/versions/{version}/recipe", {"revision": 1, "recipe": framed})
+    kept = web.send("POST", "/api/recipes", {"name": "Look", "recipe": framed}).json
+    assert kept["recipe"]["prepare"]["light"]["warmth"] == 40
+    assert kept["recipe"]["prepare"]["frame"] == REST.full_document()["prepare"]["frame"]
+    other = web.upload(series, "b.png", write_png(tmp_path / "b.png", codes(60, 90)).read_bytes())
+    number = other.json["id"]
+    second = web.client.get(f"/api/photographs/{number}/versions").json["versions"][0]["id"]
+    own = {"prepare": {"frame": {"ratio": "4:5"}}}
+    web.send("PUT", f"/api/versions/{second}/recipe", {"revision": 1, "recipe": own})
+    wish = {"source": f"version:{version}", "revision": 2}
+    used = web.send("POST", f"/api/versions/{second}/use", wish).json["recipe"]["prepare"]
+    assert (used["frame"]["ratio"], used["lens"]["bend"]) == ("4:5", 0)
+    assert used["light"]["warmth"] == 40
+    groups = json.loads(page_start(web, series))["groups"]
+    usual = [group["name"] for group in groups if not group["stays"]]
+    assert {"frame", "lens"}.isdisjoint(usual)
+    asked = {"from": f"version:{version}", "photographs": [number], "groups": [*usual, "frame"]}
+    planned = web.send("POST", "/api/apply/plan", asked).json["frames"][0]["recipe"]["prepare"]
+    assert (planned["frame"]["ratio"], planned["frame"]["angle"]) == ("1:1", 3)
+    assert planned["lens"]["bend"] == 0
+
+
+def page_start(web, series):
+    """What the sheet's page is given."""
+    page = web.client.get(f"/series/{series}").get_data(as_text=True)
+    return re.search(r'<script type="application/json" id="start">(.*?)</script>', page)[1]

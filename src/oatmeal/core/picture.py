@@ -118,11 +118,14 @@ class Layout(Protocol):
         Of the framed picture, in the file's pixels.
     as_taken : bool
         True if the framed picture is the picture itself.
+    scale : float
+        Pixels of the frame for one of the file, in its middle.
     """
 
     width: int
     height: int
     as_taken: bool
+    scale: float
 
     def size_on(self, picture: Picture) -> tuple[int, int]:
         """Width and height of the framed picture where ``picture`` is a reduced copy."""
@@ -186,8 +189,8 @@ class Framed:
 
     @property
     def long_side(self) -> float:
-        """Of the whole picture: the frame keeps its scale."""
-        return self.picture.long_side
+        """Of the whole picture, in pixels of the frame."""
+        return self.picture.long_side * self.layout.scale
 
     @property
     def auto_guard(self) -> float:

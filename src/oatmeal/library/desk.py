@@ -60,11 +60,11 @@ class View:
         The reduced copy, as it is framed.
     size : (width, height)
         Of the framed photograph in the file's pixels.
-    long_side : int
-        Of the photograph before it was framed, in the file's pixels.
+    long_side : float
+        Of the photograph before it was framed, in the frame's pixels.
     """
 
-    def __init__(self, picture: Picture, size: tuple[int, int], long_side: int) -> None:
+    def __init__(self, picture: Picture, size: tuple[int, int], long_side: float) -> None:
         self.size = size
         self.long_side = long_side
         self.large = proxy(picture, BENCH_SIDE)
@@ -142,7 +142,8 @@ class Desk:
         if key not in self._views:
             read = self._source if fine and self._source is not None else self._copy
             size = (laid.width, laid.height)
-            self._views[key] = View(framed(read, geometry, self._size), size, max(self._size))
+            long_side = max(self._size) * laid.scale
+            self._views[key] = View(framed(read, geometry, self._size), size, long_side)
         self._views.move_to_end(key)
         while len(self._views) > VIEWS:
             self._views.popitem(last=False)

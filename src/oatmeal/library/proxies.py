@@ -64,7 +64,7 @@ class Proxies:
 
     def camera_look(self, original: Original) -> list[tuple[float, float]] | None:
         """Of a raw file: the curve to the camera's own preview, if there is one."""
-        return rawfile.camera_look(self._store.checked(original))
+        return rawfile.camera_look(self._store.checked(original), original.name)
 
     def exif(self, original: Original) -> bytes:
         """What the original says of itself."""

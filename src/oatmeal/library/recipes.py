@@ -172,7 +172,9 @@ def use(session: Session, source: str, version_id: int, revision: int) -> dict[s
     """Apply a recipe to a version as one undo step; returns the version's new state."""
     named = get(session, source)
     present = versions.recipe_of(versions.get(session, version_id))
-    after = carried(named.recipe, present, named.groups)
+    # a frame and a lens are of one photograph: of another version they stay there
+    groups = USUAL_GROUPS if source.startswith("version:") else named.groups
+    after = carried(named.recipe, present, groups)
     return versions.save(session, version_id, revision, after, because=named.name)
 
 

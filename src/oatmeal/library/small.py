@@ -120,7 +120,8 @@ class Small:
         copy = ArrayPicture(self._proxies.read(photograph.original, side), guard)
         rgb = proxy(framed(copy, geometry, size), SHEET_SIDE)
         scale = max(rgb.shape[:2]) / max(laid.width, laid.height)
-        return Pipeline(rgb, auto_guard=guard, scale=scale, uncropped=max(size) * scale)
+        uncropped = max(size) * laid.scale * scale
+        return Pipeline(rgb, auto_guard=guard, scale=scale, uncropped=uncropped)
 
 
 def _mark(recipe: Recipe | None) -> str:

@@ -142,7 +142,7 @@ def _beyond_white(raw: Any) -> float:
     return min(max(multipliers) / min(multipliers), _MOST_BEYOND)
 
 
-def camera_look(path: Path) -> list[tuple[float, float]] | None:
+def camera_look(path: Path, name: str = "") -> list[tuple[float, float]] | None:
     """The curve, on encoded luminance, from developed light to the camera's own preview.
 
     Both pictures' tones are put in order and compared; none where the file holds no preview.
@@ -163,7 +163,7 @@ def camera_look(path: Path) -> list[tuple[float, float]] | None:
                 output_color=rawpy.ColorSpace.sRGB,
             )
     except (rawpy.LibRawError, OSError, MemoryError, ValueError) as error:
-        raise Damaged(f"{path.name} cannot be read as a raw file.") from error
+        raise Damaged(f"{name or path.name} cannot be read as a raw file.") from error
     own = encode_srgb(luminance(np.ascontiguousarray(linear / np.float32(65535))))
     theirs = encode_srgb(luminance(decode_srgb(preview / 255)))
     shares = np.linspace(0.01, 0.99, 99)

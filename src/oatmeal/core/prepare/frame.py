@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
@@ -21,6 +22,10 @@ from oatmeal.core.recipe.frame import BEND_REACH, ratio_of
 
 #: The frame is made in squares of this many pixels: turned strips would read much around them.
 TILE: Final = 512
+
+#: A frame has so many times the file's pixels at the most: one that is tipped far, or goes far
+#: beyond the picture, becomes coarser instead of larger.
+MOST_PIXELS: Final = 1.5
 
 #: Pixels read round what a square shows.
 _ROUND: Final = 3
@@ -100,8 +105,10 @@ class Laid:
         self._gains = _gains(lens)
         around = self._rectangle(frame)
         exact = self._right.exact and len(self._gains) == 1 and lens.fringes() == (1.0, 1.0)
-        self.width = max(1, round(2 * around.half_width))
-        self.height = max(1, round(2 * around.half_height))
+        area = 4 * around.half_width * around.half_height
+        self.scale = min(1.0, math.sqrt(MOST_PIXELS * width * height / area))
+        self.width = max(1, round(2 * around.half_width * self.scale))
+        self.height = max(1, round(2 * around.half_height * self.scale))
         self._exact: Rectangle | None = None
         if exact and not self._beyond:
             across, down = self._turned_size

@@ -4,6 +4,7 @@
 
 const HALF_DIAGONAL_MM = Math.hypot(36, 24) / 2;
 const BEND_REACH = 1.6;
+const MOST_PIXELS = 1.5;
 const NEWTON_STEPS = 8;
 const PIECES = 24;
 const STEPS = 48;
@@ -210,8 +211,9 @@ export class Laid {
     let [x, y] = this.right.canvas([frame.centre[0] * file.width, frame.centre[1] * file.height]);
     if (frame.inside) [x, y] = nearest(middles(this.planes, a * (1 - 1e-9), this.ratio), [x, y]);
     this.around = { x, y, a, b: a / this.ratio };
-    this.width = Math.max(1, Math.round(2 * a));
-    this.height = Math.max(1, Math.round((2 * a) / this.ratio));
+    const coarser = Math.min(1, Math.sqrt((MOST_PIXELS * file.width * file.height * this.ratio) / (4 * a * a)));
+    this.width = Math.max(1, Math.round(2 * a * coarser));
+    this.height = Math.max(1, Math.round(((2 * a) / this.ratio) * coarser));
     this.settle(lens);
   }
 
