@@ -12,9 +12,9 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-from frames import DEMO, FRAME, large_jpeg, median, say
+from frames import DEMO, FRAME, frame_and_unit, large_jpeg, median, say
 
-from oatmeal.core import kernels, prepare
+from oatmeal.core import prepare
 from oatmeal.core.colour import kernels as colour_kernels
 from oatmeal.core.colour import lightness
 from oatmeal.core.picture import ArrayPicture, framed, proxy, reduced
@@ -22,11 +22,10 @@ from oatmeal.core.pipeline import Pipeline, Region, render
 from oatmeal.core.pipeline.render import small_of
 from oatmeal.core.prepare import lines
 from oatmeal.core.prepare.setright import SetRight, pitch, roll, yaw
-from oatmeal.core.recipe import REST, Frame, Lens, Recipe, from_document
+from oatmeal.core.recipe import Frame, Lens, Recipe, from_document
 from oatmeal.core.recipe.frame import HALF_DIAGONAL_MM
 from oatmeal.core.seeing.uprights import find_level, find_uprights
 from oatmeal.exports.convert import convert_file
-from oatmeal.memory import keep_frames
 from oatmeal.photofile.decode import decode
 from oatmeal.photofile.encode import Output
 
@@ -178,13 +177,7 @@ def resampling() -> None:
 
 
 def speed() -> None:
-    kernels.warm()
-    keep_frames()
-    large = proxy(decode(DEMO / "first-lift.jpg"), 2048)
-    rgb = np.ascontiguousarray(cv2.resize(large, FRAME, interpolation=cv2.INTER_AREA))
-    grey = np.ascontiguousarray(Pipeline(rgb).codes(REST))
-    quality = [cv2.IMWRITE_JPEG_QUALITY, 85]
-    unit = median(lambda _: cv2.imencode(".jpg", grey, quality), 30)
+    rgb, unit = frame_and_unit("first-lift")
     whole, half = ArrayPicture(rgb), ArrayPicture(reduced(rgb, FRAME[0] // 2))
 
     def made(picture: ArrayPicture, settings: Recipe) -> object:

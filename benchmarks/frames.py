@@ -72,6 +72,17 @@ def everything(count: int) -> Recipe:
     return recipe(tone=SCALE | local | {"exposure": 0.01 * count})
 
 
+def frame_and_unit(name: str) -> tuple[np.ndarray, float]:
+    """A demo photograph at the size of a frame, linear, and the unit J of its grey in seconds."""
+    kernels.warm()
+    keep_frames()
+    large = proxy(decode(DEMO / f"{name}.jpg"), 2048)
+    rgb = np.ascontiguousarray(cv2.resize(large, FRAME, interpolation=cv2.INTER_AREA))
+    grey = np.ascontiguousarray(Pipeline(rgb).codes(REST))
+    quality = [cv2.IMWRITE_JPEG_QUALITY, 85]
+    return rgb, median(lambda _: cv2.imencode(".jpg", grey, quality), 30)
+
+
 def large_jpeg(folder: Path, megapixels: int = 24) -> Path:
     """A demo picture enlarged, with noise so that it encodes like a photograph."""
     path = folder / f"{megapixels}.jpg"

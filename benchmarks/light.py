@@ -9,11 +9,10 @@ from __future__ import annotations
 import tempfile
 from pathlib import Path
 
-import cv2
 import numpy as np
-from frames import DEMO, FRAME, large_jpeg, median, say
+from frames import DEMO, FRAME, frame_and_unit, large_jpeg, median, say
 
-from oatmeal.core import colour, kernels
+from oatmeal.core import colour
 from oatmeal.core.colour import decode_srgb, encode_srgb
 from oatmeal.core.colour import kernels as colour_kernels
 from oatmeal.core.picture import proxy, reduced
@@ -22,7 +21,6 @@ from oatmeal.core.prepare import white
 from oatmeal.core.recipe import REST, Recipe, from_document
 from oatmeal.core.seeing.begin import begin, find_light
 from oatmeal.exports.convert import convert_file
-from oatmeal.memory import keep_frames
 from oatmeal.photofile.decode import decode
 from oatmeal.photofile.encode import Output
 
@@ -46,13 +44,7 @@ def mean_tone(rgb: np.ndarray) -> float:
 
 
 def speed() -> None:
-    kernels.warm()
-    keep_frames()
-    large = proxy(decode(DEMO / "first-lift.jpg"), 2048)
-    rgb = np.ascontiguousarray(cv2.resize(large, FRAME, interpolation=cv2.INTER_AREA))
-    grey = np.ascontiguousarray(Pipeline(rgb).codes(REST))
-    quality = [cv2.IMWRITE_JPEG_QUALITY, 85]
-    unit = median(lambda _: cv2.imencode(".jpg", grey, quality), 30)
+    rgb, unit = frame_and_unit("first-lift")
     half = reduced(rgb, FRAME[0] // 2)
     small = Pipeline(half, scale=0.5)
 

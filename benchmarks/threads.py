@@ -6,17 +6,14 @@ The unit J is the JPEG encoding (quality 85) of the same 1600x1067 grey frame. R
 
 from __future__ import annotations
 
-import cv2
 import numpy as np
-from frames import DEMO, FRAME, median, say
+from frames import DEMO, FRAME, frame_and_unit, median, say
 
-from oatmeal.core import kernels
 from oatmeal.core.colour import lightness
-from oatmeal.core.picture import ArrayPicture, proxy, reduced
+from oatmeal.core.picture import ArrayPicture, reduced
 from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region, render
 from oatmeal.core.pipeline.render import small_of
 from oatmeal.core.recipe import REST, Recipe, from_document
-from oatmeal.memory import keep_frames
 from oatmeal.photofile.decode import decode
 
 #: Opposed gains of neighbours: what multiplies noise most.
@@ -30,13 +27,7 @@ def led(count: int, guard: float = 60) -> Recipe:
 
 
 def speed() -> None:
-    kernels.warm()
-    keep_frames()
-    large = proxy(decode(DEMO / "painted-wagon.jpg"), 2048)
-    rgb = np.ascontiguousarray(cv2.resize(large, FRAME, interpolation=cv2.INTER_AREA))
-    grey = np.ascontiguousarray(Pipeline(rgb).codes(REST))
-    quality = [cv2.IMWRITE_JPEG_QUALITY, 85]
-    unit = median(lambda _: cv2.imencode(".jpg", grey, quality), 30)
+    rgb, unit = frame_and_unit("painted-wagon")
     whole, half = Pipeline(rgb), Pipeline(reduced(rgb, FRAME[0] // 2), scale=0.5)
     say("drag of a thread, half size", median(lambda n: half.codes(led(n))) / unit, "J", "<= 4")
     say("drag of a thread, full", median(lambda n: whole.codes(led(n))) / unit, "J", "<= 12")
