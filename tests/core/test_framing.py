@@ -193,6 +193,13 @@ def test_fringes_come_together():
     assert np.abs(inner[..., 2] - inner[..., 1]).max() < 0.01
 
 
+def test_colours_read_apart_are_those_read_together():
+    """Two loops, one meaning: fringes of nothing change nothing."""
+    together = whole(seen(angle=7, tip=5))
+    apart = whole(seen(lens={"red": 1e-9}, angle=7, tip=5))
+    assert np.abs(together - apart).max() < 2e-6
+
+
 def test_a_reduced_copy_shows_the_same_part():
     """A frame on a copy of half the size against the frame of the file, reduced."""
     y, x = np.mgrid[0:801, 0:1203]

@@ -200,11 +200,11 @@ def _sample_apart(  # type: ignore[no-untyped-def]
             for x in range(width):
                 h0, h1, h2, h3 = _weights(part_x[x])
                 v0, v1, v2, v3 = _weights(part_y[x])
-                first = _along(taps[0, x], taps[1, x], taps[2, x], taps[3, x], h0, h1, h2, h3)
-                second = _along(taps[4, x], taps[5, x], taps[6, x], taps[7, x], h0, h1, h2, h3)
-                third = _along(taps[8, x], taps[9, x], taps[10, x], taps[11, x], h0, h1, h2, h3)
-                fourth = _along(taps[12, x], taps[13, x], taps[14, x], taps[15, x], h0, h1, h2, h3)
-                found = _along(first, second, third, fourth, v0, v1, v2, v3)
+                first = _along(taps[0, x], taps[4, x], taps[8, x], taps[12, x], v0, v1, v2, v3)
+                second = _along(taps[1, x], taps[5, x], taps[9, x], taps[13, x], v0, v1, v2, v3)
+                third = _along(taps[2, x], taps[6, x], taps[10, x], taps[14, x], v0, v1, v2, v3)
+                fourth = _along(taps[3, x], taps[7, x], taps[11, x], taps[15, x], v0, v1, v2, v3)
+                found = _along(first, second, third, fourth, h0, h1, h2, h3)
                 values[x] = found * abs(found)
             for x in range(width):
                 result[3 * x + k] = values[x]
