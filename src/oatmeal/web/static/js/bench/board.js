@@ -126,12 +126,21 @@ export class Board {
     const { width, height } = this.canvas;
     const { scale, x, y } = this.at;
     const { file, matrix } = right;
+    this.clip(right);
     const [fx, fy] = [file.width / width, file.height / height];
     const rows = matrix.map(([p, q, r]) => [p * fx, q * fy, r - (p * file.width + q * file.height) / 2]);
     const [one, two, three] = rows;
     const to = [0, 1, 2].map((k) => [scale * one[k] + x * three[k], scale * two[k] + y * three[k], three[k]]);
     const columns = [[to[0][0], to[0][1], 0, to[0][2]], [to[1][0], to[1][1], 0, to[1][2]], [0, 0, 1, 0], [to[2][0], to[2][1], 0, to[2][2]]];
     this.canvas.style.transform = `matrix3d(${columns.flat().map((value) => value.toPrecision(12)).join(",")})`;
+  }
+
+  /** A lens that is undone leaves bent sides: nothing lies beyond them. @param {import("./setright.js").SetRight} right */
+  clip(right) {
+    const { width, height } = this.canvas;
+    const { file } = right;
+    const spot = (/** @type {number[]} */ [x, y]) => `${((x / file.width + 0.5) * width).toFixed(1)}px ${((y / file.height + 0.5) * height).toFixed(1)}px`;
+    this.canvas.style.clipPath = right.straight ? "" : `polygon(${right.border().map((point) => spot(right.freed(point))).join(",")})`;
   }
 
   /** Lines laid on the picture, with ends to drag. */

@@ -97,6 +97,16 @@ export class SetRight {
     return [[0, 0], [width, 0], [width, height], [0, height]].map((corner) => this.canvas(corner));
   }
 
+  /** Points round the picture's border, from its middle. */
+  border() {
+    const { width, height } = this.file;
+    const corners = [[0, 0], [width, 0], [width, height], [0, height]];
+    return corners.flatMap((corner, place) => {
+      const next = corners[(place + 1) % 4];
+      return Array.from({ length: PIECES }, (_, k) => [0, 1].map((axis) => corner[axis] + (k / PIECES) * (next[axis] - corner[axis]) - (axis ? height : width) / 2));
+    });
+  }
+
   /** Half planes [nx, ny, d] whose common part lies inside the picture. */
   outline() {
     const { width, height } = this.file;
