@@ -147,8 +147,9 @@ def test_places_come_back_and_no_corner_is_empty(frame, lens):
         ({"angle": 20, "inside": False, "size": 130}, {}),
     ],
 )  # fmt: skip
-def test_a_part_of_any_frame_is_that_part_of_the_whole(frame, lens):
+def test_a_part_of_any_frame_is_that_part_of_the_whole(frame, lens, monkeypatch):
     """Bit for bit, across the squares that it is made in."""
+    monkeypatch.setattr("oatmeal.core.prepare.frame.TILE", 200)
     big = ArrayPicture(decode_srgb(codes(700, 1100, 16) / 65535).astype(np.float32))
     view = seen(big, lens, **frame)
     found = whole(view)

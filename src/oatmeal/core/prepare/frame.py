@@ -21,7 +21,7 @@ from oatmeal.core.recipe import Frame, Known, Lens, Recipe
 from oatmeal.core.recipe.frame import BEND_REACH, ratio_of
 
 #: The frame is made in squares of this many pixels: turned strips would read much around them.
-TILE: Final = 512
+TILE: Final = 1024
 
 #: A frame has so many times the file's pixels at the most: one that is tipped far, or goes far
 #: beyond the picture, becomes coarser instead of larger.

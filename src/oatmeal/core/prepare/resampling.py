@@ -140,26 +140,28 @@ def _sample(  # type: ignore[no-untyped-def]
         down = np.empty(width, np.float64)
         squares = np.empty(width, np.float64)
         sums = np.empty(16, np.float32)
-        found = np.empty(4, np.float32)
         _places(way, terms, to_read, left, top + y, across, down, squares)
+        # unsigned: a place that could count from the end would keep the loops from being wide
+        flat, stride = roots.reshape(roots.size), np.uint64(roots.shape[1])
+        span = np.uint64(16)
         result = out[y]
         for x in range(width):
             place_x = min(max(across[x] - corner[0], 1.0), columns - 3.0)
             place_y = min(max(down[x] - corner[1], 1.0), rows - 3.0)
             column, row = int(place_x), int(place_y)
             v0, v1, v2, v3 = _weights(_f(place_y - row))
-            begin = 4 * (column - 1)
-            one = roots[row - 1, begin : begin + 16]
-            two = roots[row, begin : begin + 16]
-            three = roots[row + 1, begin : begin + 16]
-            four = roots[row + 2, begin : begin + 16]
+            first = np.uint64(row - 1) * stride + np.uint64(4 * (column - 1))
+            second, third = first + stride, first + stride + stride
+            fourth = third + stride
+            one, two = flat[first : first + span], flat[second : second + span]
+            three, four = flat[third : third + span], flat[fourth : fourth + span]
             for i in range(16):
-                sums[i] = _along(one[i], two[i], three[i], four[i], v0, v1, v2, v3)
+                at = np.uint64(i)
+                sums[at] = _along(one[at], two[at], three[at], four[at], v0, v1, v2, v3)
             h0, h1, h2, h3 = _weights(_f(place_x - column))
-            for k in range(4):
-                found[k] = _along(sums[k], sums[k + 4], sums[k + 8], sums[k + 12], h0, h1, h2, h3)
             for k in range(3):
-                result[3 * x + k] = found[k] * abs(found[k])
+                value = _along(sums[k], sums[k + 4], sums[k + 8], sums[k + 12], h0, h1, h2, h3)
+                result[3 * x + k] = value * abs(value)
         _finish(result, across, down, squares, gains, last, per_square, edges, white)
 
 
@@ -178,7 +180,7 @@ def _sample_apart(  # type: ignore[no-untyped-def]
         part_y = np.empty(width, np.float32)
         taps = np.empty((16, width), np.float32)
         values = np.empty(width, np.float32)
-        begins = np.empty(width, np.int64)
+        begins = np.empty(width, np.uint64)
         result = out[y]
         flat, stride = roots.reshape(roots.size), roots.shape[1]
         _places(way, terms, to_read, left, top + y, across, down, squares)
@@ -191,10 +193,10 @@ def _sample_apart(  # type: ignore[no-untyped-def]
                 spot_y = min(max(spot_y, 1.0), rows - 3.0)
                 column, row = int(spot_x), int(spot_y)
                 part_x[x], part_y[x] = _f(spot_x - column), _f(spot_y - row)
-                begins[x] = (row - 1) * stride + 4 * (column - 1) + k
+                begins[x] = np.uint64((row - 1) * stride + 4 * (column - 1) + k)
             for line in range(4):
                 for place in range(4):
-                    tap, away = taps[4 * line + place], line * stride + 4 * place
+                    tap, away = taps[4 * line + place], np.uint64(line * stride + 4 * place)
                     for x in range(width):
                         tap[x] = flat[begins[x] + away]
             for x in range(width):
