@@ -105,10 +105,8 @@ export function cropping(bench) {
       return !free && (now === ratio || now === swapped(ratio));
     },
     chooseRatio(ratio) {
-      const { laid: now } = { laid: this.laid() };
       if (ratio === "free") return this.settleWith({ free: true });
-      const standing = now.around.b > now.around.a;
-      const wanted = ratio === "taken" ? ratio : ratioOf(ratio, 1) < 1 === standing ? ratio : swapped(ratio);
+      const wanted = ratio === "taken" || ratioOf(ratio, 1) < 1 === this.standing() ? ratio : swapped(ratio);
       return this.reshape(wanted, false);
     },
     /** Another ratio; the frame stays about as large. */
