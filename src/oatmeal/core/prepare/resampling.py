@@ -217,12 +217,18 @@ def _sample_apart(  # type: ignore[no-untyped-def]
 def _finish(result, across, down, squares, gains, last, per_square, edges, white):  # type: ignore[no-untyped-def]
     """Falloff given back, and white where the frame goes beyond the photograph."""
     if last > 0:
+        factors = np.empty(across.shape[0], np.float32)
+        steps, most = _f(per_square), _f(last) - _f(1e-3)
         for x in range(across.shape[0]):
-            spot = min(squares[x] * per_square, last - 1e-3)
-            at = int(spot)
-            gain = gains[at] + _f(spot - at) * (gains[at + 1] - gains[at])
-            for k in range(3):
-                result[3 * x + k] *= gain
+            spot = min(_f(squares[x]) * steps, most)
+            whole = np.int32(spot)
+            at = np.uint32(whole)
+            low, high = gains[at], gains[at + np.uint32(1)]
+            factors[x] = low + (spot - _f(whole)) * (high - low)
+        for x in range(across.shape[0]):
+            result[3 * x] *= factors[x]
+            result[3 * x + 1] *= factors[x]
+            result[3 * x + 2] *= factors[x]
     if white:
         for x in range(across.shape[0]):
             covered = _covered(across[x], down[x], edges)
