@@ -329,3 +329,31 @@ def test_a_pin_is_put_and_moved_on_the_board_too(frame, page):
     there = laid(frame).framed(np.array([kept]))[0]
     shift = 0.4 + 50 / box["width"], 0.3 + 30 / box["height"]
     assert there == pytest.approx(shift, abs=0.005)
+
+
+def test_a_second_line_laid_before_the_first_is_set_right_counts_too(frame, page):
+    """The answer to the first is held back; nothing of the second is lost."""
+    held = []
+
+    def hold(route):
+        if held:
+            route.continue_()
+        held.append(route)
+
+    page.route("**/set-right", hold)
+    page.get_by_role("button", name="+ upright line").click()
+    box = body(page)
+    for share, lean in ((0.3, 20), (0.7, -20)):
+        x, y = box["x"] + share * box["width"], box["y"] + 60
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x - lean, y + 300, steps=4)
+        page.mouse.up()
+    assert len(held) == 1
+    held[0].continue_()
+    frame.settled()
+    page.wait_for_function(f"() => {STORES}.crop.busyWith === ''")
+    frame.settled()
+    found = settings(frame)
+    assert len(found.plumb) == 2
+    assert found.tip > 2

@@ -240,3 +240,15 @@ def test_known_and_by_hand_add_up():
     assert lens.gain(1.0) == pytest.approx(2**0.5 * 1.2)
     off = lens.model_copy(update={"use_known": False})
     assert off.bend_terms() == pytest.approx((0.01, 0.0, 0.0))
+
+
+def test_one_line_alone_turns_the_picture_through_what_is_set_already():
+    """With a tip from elsewhere the line stands upright still, and the tip stays."""
+    uprights, levels = edges(pitch(14) @ roll(2.5), 28)
+    for lines_laid in ({"plumb": uprights[:1]}, {"level": levels[:1]}):
+        frame = Frame(tip=10, focal=28, **lines_laid)
+        turning = lines.set_right(SIZE, frame, Lens())
+        assert (turning.tip, turning.swing) == (10, 0)
+        line = next(iter(lines_laid.values()))[0]
+        off = lean(solved(turning, frame), line) % 90
+        assert min(off, 90 - off) < 0.01

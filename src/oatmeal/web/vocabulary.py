@@ -22,7 +22,9 @@ from oatmeal.core.recipe import (
 )
 from oatmeal.core.recipe.curves import SHIPPED as CURVES
 from oatmeal.core.recipe.examples import CHANNEL_STARTS, FORMULA_EXAMPLES
+from oatmeal.core.recipe.frame import MOST_LINES, SHORTEST_LINE, WIDEST
 from oatmeal.core.recipe.mix import MIN_BAND_NM, MOST_PICKED, Weighing
+from oatmeal.core.recipe.threads import NEAREST_FEET
 from oatmeal.core.recipe.tone import NEAREST_CODES
 from oatmeal.core.recipe.words import BASE_NAMES
 from oatmeal.core.seeing import measure
@@ -91,6 +93,10 @@ def vocabulary() -> dict[str, Any]:
         "band_gap": MIN_BAND_NM,
         "level_gap": NEAREST_CODES,
         "most_picked": MOST_PICKED,
+        "most_lines": MOST_LINES,
+        "shortest_line": SHORTEST_LINE,
+        "widest_ratio": WIDEST,
+        "feet_apart": NEAREST_FEET,
         "hues": [hex_of_hue(hue) for hue in range(0, 360, 4)],
         "ranges": list(ranges.NAMES),
         "curves": {name: [list(point) for point in CURVES[name]] for name in CURVES},

@@ -19,7 +19,6 @@ from numpy.typing import NDArray
 from oatmeal.core.prepare.setright import SetRight, pitch, roll
 from oatmeal.core.recipe import DECLARED, Frame, Lens
 from oatmeal.core.recipe.frame import HALF_DIAGONAL_MM, Line
-from oatmeal.core.recipe.settings import Setting
 
 Points = NDArray[np.float64]
 
@@ -99,8 +98,7 @@ def set_right(size: tuple[int, int], frame: Frame, lens: Lens) -> Turning:
         up = roll(angle) @ up
         tip = -math.degrees(math.atan2(up[2], up[1]))
     elif len(plumb) == 1:
-        across, down = plumb[0][1] - plumb[0][0]
-        angle = math.degrees(math.atan2(across * np.sign(down), abs(down)))
+        angle = level(size, frame, lens, frame.plumb[0])
     if len(horizontal) >= 2:
         along = _direction(horizontal, focal_px)
         along = along * np.sign(along[0])
@@ -109,8 +107,7 @@ def set_right(size: tuple[int, int], frame: Frame, lens: Lens) -> Turning:
         along = pitch(tip) @ roll(angle) @ along
         swing = math.degrees(math.atan2(along[2], along[0]))
     elif len(horizontal) == 1 and not len(plumb):
-        across, down = horizontal[0][1] - horizontal[0][0]
-        angle = -math.degrees(math.atan2(down * np.sign(across), abs(across)))
+        angle = level(size, frame, lens, frame.level[0])
     return Turning(
         _allowed("angle", angle, "turned"),
         _allowed("tip", tip, "tipped"),
@@ -149,25 +146,17 @@ def _focal(plumb: Points, horizontal: Points, half_diagonal: float) -> float | N
             return None  # parallel lines: they meet nowhere
         points.append(vanishing[:2] / vanishing[2] * half_diagonal)
     square = -float(points[0] @ points[1])
-    setting = DECLARED["prepare.frame.focal"]
     focal = math.sqrt(max(square, 0.0)) / half_diagonal * HALF_DIAGONAL_MM
-    return focal if _within(setting, focal) else None
-
-
-def _within(setting: Setting, value: float) -> bool:
-    return (
-        setting.low is not None
-        and setting.high is not None
-        and (setting.low <= value <= setting.high)
-    )
+    low, high = DECLARED.limits("prepare.frame.focal")
+    return focal if low <= focal <= high else None
 
 
 def _allowed(name: str, degrees: float, how: str) -> float:
-    setting = DECLARED[f"prepare.frame.{name}"]
-    if not _within(setting, degrees):
+    low, high = DECLARED.limits(f"prepare.frame.{name}")
+    if not low <= degrees <= high:
         raise NotSolved(
             f"For these lines the picture would have to be {how} by {abs(degrees):.0f}°, and "
-            f"{setting.high:g}° is the most: lay them along edges that are nearer to upright or "
+            f"{high:g}° is the most: lay them along edges that are nearer to upright or "
             "level."
         )
     return round(degrees, 4)

@@ -128,6 +128,8 @@ class SetRight:
         moved = camera @ turned @ np.diag([1 / self.focal_px, 1 / self.focal_px, 1.0])
         matrix = moved @ self.quarters
         self.matrix = np.diag([_scale_at_middle(matrix)] * 2 + [1.0]) @ matrix
+        if np.array_equal(turned, np.eye(3)):
+            self.matrix = self.quarters  # to the last bit
         self.inverse: Matrix = np.asarray(np.linalg.inv(self.matrix), dtype=np.float64)
         self.middle = np.array([width / 2, height / 2])
 

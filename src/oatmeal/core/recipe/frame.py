@@ -31,7 +31,7 @@ HALF_DIAGONAL_MM: Final = math.hypot(36, 24) / 2
 _WIDEST_VIEW_DEGREES: Final = 85.0
 
 #: A line's ends lie this far apart at the least, in shares of the picture's sides.
-_SHORTEST: Final = 0.01
+SHORTEST_LINE: Final = 0.01
 
 #: A lens's bend is known up to this radius, in half diagonals of what it should have drawn.
 BEND_REACH: Final = 1.6
@@ -46,7 +46,7 @@ _RATIO: Final = re.compile(r"(\d{1,5}(?:\.\d{1,4})?):(\d{1,5}(?:\.\d{1,4})?)")
 
 def _long(line: tuple[Place, Place]) -> tuple[Place, Place]:
     (x, y), (other_x, other_y) = line
-    if math.hypot(other_x - x, other_y - y) < _SHORTEST:
+    if math.hypot(other_x - x, other_y - y) < SHORTEST_LINE:
         raise ValueError("a line needs two ends that lie apart: draw it longer")
     return line
 

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
-from typing import Final
+from typing import Any, Final
 
 import cv2
 import numpy as np
@@ -58,7 +58,7 @@ _NEAR: Final = 0.25
 class FoundFrame:
     """What was found: values of the frame, none where nothing is sure, and a sentence."""
 
-    frame: dict[str, object] = field(default_factory=dict)
+    frame: dict[str, Any] = field(default_factory=dict)
     words: str = ""
 
 
@@ -90,12 +90,12 @@ def find_level(
     size : (width, height)
         Of the file.
     """
-    standing = find_uprights(rgb_linear, size, frame, lens)
+    found = edges(rgb_linear)
+    standing = _uprights(found, size, frame, lens)
     if standing.frame:
-        angle = standing.frame["angle"]
-        return FoundFrame({"angle": round(float(str(angle)), 2)}, standing.words)
+        return FoundFrame({"angle": standing.frame["angle"]}, standing.words)
     flat = SetRight(*size, frame.model_copy(update={"angle": 0.0}), lens)
-    ends = flat.canvas(edges(rgb_linear) * size)
+    ends = flat.canvas(found * size)
     along = ends[:, 1] - ends[:, 0]
     lengths = np.hypot(along[:, 0], along[:, 1])
     degrees = np.rad2deg(np.arctan2(along[:, 1], along[:, 0]))
@@ -123,9 +123,12 @@ def find_uprights(
     rgb_linear: NDArray[np.float32], size: tuple[int, int], frame: Frame, lens: Lens
 ) -> FoundFrame:
     """Plumb lines along edges that agree on what is upright, and the frame set right by them."""
+    return _uprights(edges(rgb_linear), size, frame, lens)
+
+
+def _uprights(found: Segments, size: tuple[int, int], frame: Frame, lens: Lens) -> FoundFrame:
     plain = frame.model_copy(update={"angle": 0.0, "tip": 0.0, "swing": 0.0})
     flat = SetRight(*size, plain, lens)
-    found = edges(rgb_linear)
     ends = flat.bend.freed(found * size - flat.middle) @ flat.quarters[:2, :2].T
     along = ends[:, 1] - ends[:, 0]
     leaning = np.abs(np.rad2deg(np.arctan2(along[:, 0], along[:, 1])))

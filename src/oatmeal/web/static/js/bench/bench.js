@@ -28,6 +28,10 @@
  * @property {number} band_gap nm between the edges of a film or filter at the least
  * @property {number} level_gap codes between black and white of the scale at the least
  * @property {number} most_picked
+ * @property {number} most_lines plumb lines, and as many level ones, at the most
+ * @property {number} shortest_line in shares of the picture's sides
+ * @property {number} widest_ratio width over height, and its inverse, at the most
+ * @property {number} feet_apart degrees between the feet of two threads at the least
  * @property {string[]} hues
  * @property {string[]} ranges
  * @property {Object<string, [number, number][]>} curves

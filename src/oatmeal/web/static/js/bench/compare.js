@@ -49,7 +49,6 @@ export function comparing(bench) {
     leaveCompare() {
       this.comparing = false;
       this.flipping = false;
-      setTimeout(() => bench.frame.ask(false));
       this.faceWith = NOW;
       const { picture } = bench.parts;
       picture.flipped = false;

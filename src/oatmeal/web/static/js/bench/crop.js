@@ -7,7 +7,6 @@ const GROUP = "oatmeal-prepare-group";
 const GUIDES = "oatmeal-frame-guides";
 const RATIOS = ["1:1", "4:5", "3:4", "2:3", "16:9"];
 const TURNS = ["none", "right", "over", "left"];
-const MOST_LINES = 8;
 const DECIMALS = 1e4;
 
 /**
@@ -17,10 +16,12 @@ const DECIMALS = 1e4;
 export function cropping(bench) {
   const { file, id } = bench.photograph;
   const rest = bench.vocabulary.rest.prepare;
+  const { most_lines: mostLines, shortest_line: shortest, widest_ratio: widest } = bench.vocabulary;
   const address = (what) => `/api/photographs/${id}/${what}`;
   let laid = null;
   let laidFor = "";
   let lensAsked = false;
+  let again = false;
   return {
     /** The group of Prepare that is open. */
     group: ["light", "threads"].find((one) => one === sessionStorage.getItem(GROUP)) || "frame",
@@ -62,9 +63,10 @@ export function cropping(bench) {
       this.draw();
       bench.light.look();
     },
+    /** Draw what stands in Prepare; drags of other steps do not wait for it. */
     draw() {
       const { board, bubble } = bench.parts;
-      if (!board) return;
+      if (!board || bench.work.step !== "prepare") return;
       board.draw();
       bubble.draw();
       bench.parts.ribbons.draw();
@@ -121,8 +123,8 @@ export function cropping(bench) {
     typeRatio(event) {
       const text = event.target.value.trim().replace(/\s/g, "").replace(/[x×/]/, ":").replaceAll(",", ".");
       const number = ratioOf(text, 1);
-      if (!(number >= 1 / 20 && number <= 20)) {
-        say("A ratio is two numbers, such as 5:7, and no side is more than 20 times the other.");
+      if (!(number >= 1 / widest && number <= widest)) {
+        say(`A ratio is two numbers, such as 5:7, and no side is more than ${widest} times the other.`);
         event.target.value = this.ratioShown();
         return;
       }
@@ -171,7 +173,7 @@ export function cropping(bench) {
       const values = {};
       let number = now.ratio;
       if (ratio !== null) {
-        number = Math.max(1 / 20, Math.min(20, ratio));
+        number = clamp(ratio, 1 / widest, widest);
         values.ratio = number >= 1 ? `${tidy(number)}:1` : `1:${tidy(1 / number)}`;
         number = ratioOf(values.ratio, 1);
       }
@@ -198,7 +200,7 @@ export function cropping(bench) {
     },
     async drawn(kind, ends) {
       const line = ends.map(({ x, y }) => [rounded(clamp(x, 0, 1), 1e5), rounded(clamp(y, 0, 1), 1e5)]);
-      if (Math.hypot(line[0][0] - line[1][0], line[0][1] - line[1][1]) < 0.01) {
+      if (Math.hypot(line[0][0] - line[1][0], line[0][1] - line[1][1]) < shortest) {
         say("A line needs two ends that lie apart: press, drag along the edge, and let go.");
         return;
       }
@@ -207,8 +209,8 @@ export function cropping(bench) {
         await this.find("level", { line }, ({ frame }) => `Turned by ${shown(frame.angle)}°.`);
         return;
       }
-      if (this.frame()[kind].length >= MOST_LINES) {
-        say(`There can be ${MOST_LINES} of these lines at the most.`);
+      if (this.frame()[kind].length >= mostLines) {
+        say(`There can be ${mostLines} of these lines at the most.`);
         return;
       }
       this.set({ [kind]: [...this.frame()[kind], line] });
@@ -218,7 +220,7 @@ export function cropping(bench) {
       const lines = copy(this.frame()[kind]);
       const before = lines[number][1 - end];
       const to = [rounded(clamp(x, 0, 1), 1e5), rounded(clamp(y, 0, 1), 1e5)];
-      if (Math.hypot(to[0] - before[0], to[1] - before[1]) < 0.01) return;
+      if (Math.hypot(to[0] - before[0], to[1] - before[1]) < shortest) return;
       lines[number][end] = to;
       this.set({ [kind]: lines });
     },
@@ -230,11 +232,11 @@ export function cropping(bench) {
     async linesDone() {
       const { plumb, level } = this.frame();
       if (!plumb.length && !level.length) {
-        this.settleWith({ angle: 0, tip: 0, swing: 0 });
+        this.clearLines();
         return;
       }
-      const solved = { ...(plumb.length < 2 && { tip: 0 }), ...(level.length < 2 && { swing: 0 }) };
-      await this.find("set-right", {}, null, solved);
+      again = this.busyWith !== ""; // another line was laid meanwhile: it is set right after the first
+      await this.find("set-right", {}, null);
     },
     hasLines() {
       const { plumb, level, tip, swing } = this.frame();
@@ -255,14 +257,14 @@ export function cropping(bench) {
       return this.find("find-uprights", {}, ({ frame, words }) => (frame.plumb ? `${frame.plumb.length} upright lines laid: ${words}. Move them where they do not fit.` : words));
     },
     /** Ask the server for values of the frame; one undo step. */
-    async find(what, body, said, first = {}) {
+    async find(what, body, said) {
       if (this.busyWith) return;
       this.busyWith = what;
       bench.frame.waiting = true;
       try {
         const found = await ask("POST", address(what), { recipe: copy(bench.work.recipe), ...body });
         const before = copy(this.frame());
-        this.set({ ...first, ...found.frame });
+        this.set(found.frame);
         if (!same(before, this.frame()) || !said) bench.work.settle();
         else bench.frame.waiting = false;
         if (said) say(said(found), ...(same(before, this.frame()) ? [] : ["Undo", () => bench.work.undo()]));
@@ -272,6 +274,7 @@ export function cropping(bench) {
         if (!said) bench.work.settle(); // the line itself stays, to be moved
       }
       this.busyWith = "";
+      if (again) await this.linesDone();
     },
 
     // lens

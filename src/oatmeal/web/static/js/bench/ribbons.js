@@ -45,6 +45,7 @@ export class Ribbons {
    */
   constructor(holder, vocabulary, heard) {
     this.heard = heard;
+    this.shares = "";
     this.names = vocabulary.ranges;
     this.columns = new HueColumns(vocabulary.centres);
     const colour = (hue) => vocabulary.hues[Math.floor((((hue % 360) + 360) % 360) / 4)];
@@ -85,6 +86,8 @@ export class Ribbons {
 
   /** Shares of the picture at each hue, in even parts of the circle. @param {number[]} shares */
   show(shares) {
+    if (String(shares) === this.shares) return;
+    this.shares = String(shares);
     const most = Math.max(0.001, ...shares);
     this.bars.replaceChildren(...shares.map((share, bin) => {
       const [left, right] = [bin * BIN, (bin + 1) * BIN].map((hue) => this.columns.column(hue));

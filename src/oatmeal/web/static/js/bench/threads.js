@@ -9,14 +9,13 @@ const PX_A_DEGREE = 4;
 const PX_A_STOP = 90;
 const PX_A_PERCENT = 1;
 const MOVED_PX = 3;
-const FEET_APART = 2;
 
 /**
  * The threads.
  * @param {Pick<import("./bench.js").Bench, "crop" | "frame" | "parts" | "spots" | "vocabulary" | "work">} bench
  */
 export function threading(bench) {
-  const { centres, ranges, settings } = bench.vocabulary;
+  const { centres, feet_apart: apart, ranges, settings } = bench.vocabulary;
   return {
     names: ranges,
     chosen: ranges[0],
@@ -40,8 +39,8 @@ export function threading(bench) {
       const neighbour = (by) => ranges[(place + by + ranges.length) % ranges.length];
       const away = (other) => (((centres[other] - centres[name]) % 360) + 360) % 360;
       const [before, after] = [neighbour(-1), neighbour(1)];
-      const low = away(before) - 360 + this.all()[before].hue + FEET_APART;
-      const high = away(after) + this.all()[after].hue - FEET_APART;
+      const low = away(before) - 360 + this.all()[before].hue + apart;
+      const high = away(after) + this.all()[after].hue - apart;
       const { low: least, high: most } = settings[`prepare.threads.${name}.hue`];
       return Math.round(clamp(hue, Math.max(low, least), Math.min(high, most)) * 100) / 100;
     },
