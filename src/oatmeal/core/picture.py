@@ -7,12 +7,15 @@ how large something is asks the framed picture, never the file.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, Final, Protocol
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+
+from oatmeal.core.noise import Noise, measured_array
 
 #: Rows of a picture that are held in floating point at a time.
 STRIP_ROWS: Final = 512
@@ -41,6 +44,13 @@ class Picture(Protocol):
     def alpha(self) -> NDArray[Any] | None:
         """How opaque each pixel is, uint8 or uint16 ``(H, W)``; None where all are."""
 
+    @property
+    def layout(self) -> Layout | None:
+        """The frame that it is seen through; None where it is as it was taken."""
+
+    def noise(self) -> Noise:
+        """Of the file's own pixels."""
+
     def linear(self, x: int, y: int, width: int, height: int) -> NDArray[np.float32]:
         """Linear colour ``(height, width, 3)`` of the rectangle at ``x``, ``y``."""
 
@@ -49,16 +59,15 @@ class Picture(Protocol):
 class Window:
     """Which part of a picture an array is: ``x, y`` of its corner, and the whole's size.
 
-    ``uncropped`` is the longer side of the picture before it was framed, in the same pixels; what
-    looks at neighbourhoods has its size from there, so that a crop changes no look. 0: as the
-    whole.
+    ``layout`` is the frame that the whole is seen through; None: it is as it was taken. What looks
+    at neighbourhoods has its size from the uncropped picture, so that a crop changes no look.
     """
 
     x: float
     y: float
     width: float
     height: float
-    uncropped: float = 0.0
+    layout: Layout | None = None
 
     @property
     def place(self) -> tuple[float, float, float, float]:
@@ -68,12 +77,29 @@ class Window:
     @property
     def long_side(self) -> float:
         """Of the uncropped picture."""
-        return self.uncropped or max(self.width, self.height)
+        longest = max(self.width, self.height)
+        if self.layout is None:
+            return longest
+        return uncropped(self.layout) * longest / max(self.layout.width, self.layout.height)
 
     @property
     def enlarged(self) -> float:
         """How much longer that is than the whole; less than 1 where a frame goes beyond it."""
         return self.long_side / max(self.width, self.height)
+
+    def places(self, taken: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Where places of the picture as it was taken lie in the array, in its pixels.
+
+        Parameters
+        ----------
+        taken : float64 (n, 2)
+            In shares of the longer side of the picture as it was taken.
+        """
+        corner = np.array([self.x, self.y])
+        if self.layout is None:
+            return taken * max(self.width, self.height) - corner
+        sides = np.array(self.layout.file) / max(self.layout.file)
+        return self.layout.framed(taken / sides) * [self.width, self.height] - corner
 
 
 @dataclass(frozen=True, eq=False)
@@ -83,14 +109,17 @@ class ArrayPicture:
     Attributes
     ----------
     rgb_linear : float32 (H, W, 3)
-    uncropped : float
-        Longer side of the picture before it was framed, in the same pixels; 0: as it is.
+    layout : Layout, optional
+        The frame that it is seen through.
+    noise_of_file : callable, optional
+        Gives the noise of the file that this is a copy of; otherwise that of the array is measured.
     """
 
     rgb_linear: NDArray[np.float32]
     auto_guard: float = 0.0
     alpha: NDArray[Any] | None = field(default=None)
-    uncropped: float = 0.0
+    layout: Layout | None = None
+    noise_of_file: Callable[[], Noise] | None = None
 
     @property
     def width(self) -> int:
@@ -102,7 +131,11 @@ class ArrayPicture:
 
     @property
     def long_side(self) -> float:
-        return self.uncropped or max(self.width, self.height)
+        return Window(0, 0, self.width, self.height, self.layout).long_side
+
+    def noise(self) -> Noise:
+        """Of the file that it is a copy of."""
+        return self.noise_of_file() if self.noise_of_file else measured_array(self.rgb_linear)
 
     def linear(self, x: int, y: int, width: int, height: int) -> NDArray[np.float32]:
         """The rectangle, a view of the array."""
@@ -114,6 +147,8 @@ class Layout(Protocol):
 
     Attributes
     ----------
+    file : (int, int)
+        Width and height of the picture as it was taken.
     width, height : int
         Of the framed picture, in the file's pixels.
     as_taken : bool
@@ -122,6 +157,7 @@ class Layout(Protocol):
         Pixels of the frame for one of the file, in its middle.
     """
 
+    file: tuple[int, int]
     width: int
     height: int
     as_taken: bool
@@ -141,6 +177,11 @@ class Layout(Protocol):
 
     def taken(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
         """Places ``(n, 2)``: from shares of the frame's sides to shares of the picture's."""
+
+
+def uncropped(layout: Layout) -> float:
+    """Longer side of the picture as it was taken, in pixels of the frame."""
+    return max(layout.file) * layout.scale
 
 
 class Geometry(Protocol):
@@ -195,6 +236,10 @@ class Framed:
     @property
     def auto_guard(self) -> float:
         return self.picture.auto_guard
+
+    def noise(self) -> Noise:
+        """Of the file's own pixels."""
+        return self.picture.noise()
 
     @property
     def alpha(self) -> NDArray[Any] | None:

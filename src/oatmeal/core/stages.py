@@ -11,6 +11,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, Final
 
+from oatmeal.core.noise import NONE, Noise
 from oatmeal.core.picture import Window
 from oatmeal.core.recipe import DECLARED, REST, Recipe
 from oatmeal.core.recipe.settings import Path
@@ -31,11 +32,14 @@ class Place:
         Pixels of the whole for one of the file; less than 1 in a proxy.
     auto_guard : float
         Strength, 0 to 1, of the guard where the recipe says ``auto``.
+    noise : callable
+        Gives the noise of the file's own pixels.
     """
 
     window: Window
     scale: float = 1.0
     auto_guard: float = 0.0
+    noise: Callable[[], Noise] = lambda: NONE
 
     @property
     def long_side(self) -> float:
@@ -65,6 +69,9 @@ class Stage:
         ``margin(recipe, place)``: pixels round one that its result there depends on.
     grid : callable
         ``grid(place)``: parts of a picture begin at multiples of this.
+    roams : bool
+        True if it looks far from a few pixels: after the place it is given ``look(rectangle)``,
+        which gives the first of its needs anywhere in the picture.
     whole : bool
         True if it looks at the whole picture: a part asks a pipeline on the whole for it.
     """
@@ -77,6 +84,7 @@ class Stage:
     when: Callable[[Recipe], bool] = lambda recipe: True
     margin: Callable[[Recipe, Place], int] = lambda recipe, place: 0
     grid: Callable[[Place], int] = lambda place: 1
+    roams: bool = False
     whole: bool = False
 
     def works(self, recipe: Recipe) -> bool:
@@ -140,4 +148,4 @@ def moves(recipe: Recipe, path: Path) -> bool:
     if value == value_of(REST, path):
         return False
     one = DECLARED.get(path)
-    return one is None or one.how_much
+    return one is None or one.how_much or one.kind == "spots"

@@ -10,9 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core import prepare
+from oatmeal.core.noise import Noise
 from oatmeal.core.picture import (
     ArrayPicture,
     Geometry,
+    Layout,
     Picture,
     Rectangle,
     framed,
@@ -58,15 +60,14 @@ class View:
     ----------
     picture : Picture
         The reduced copy, as it is framed.
-    size : (width, height)
-        Of the framed photograph in the file's pixels.
-    long_side : float
-        Of the photograph before it was framed, in the frame's pixels.
+    layout : Layout
+        How the photograph is framed.
     """
 
-    def __init__(self, picture: Picture, size: tuple[int, int], long_side: float) -> None:
-        self.size = size
-        self.long_side = long_side
+    def __init__(self, picture: Picture, layout: Layout) -> None:
+        self.size = (layout.width, layout.height)
+        self.layout = layout
+        self.noise = picture.noise
         self.large = proxy(picture, BENCH_SIDE)
         self.auto_guard = picture.auto_guard
         self.figures = Figures(GreyMap(self.large))
@@ -83,7 +84,8 @@ class View:
                 small,
                 auto_guard=self.auto_guard,
                 scale=scale,
-                uncropped=self.long_side * scale,
+                layout=self.layout,
+                noise=self.noise,
             )
         self._pipelines.move_to_end(side)
         while len(self._pipelines) > SIZES:
@@ -128,7 +130,9 @@ class Desk:
         self._lock = threading.Lock()
         self._decoding = threading.Lock()
         guard = proxies.auto_guard(original)
-        self._copy = ArrayPicture(proxies.read(original, BENCH_SIDE), guard)
+        self._copy = ArrayPicture(
+            proxies.read(original, BENCH_SIDE), guard, noise_of_file=self.noise
+        )
         self._views: OrderedDict[tuple[Geometry, bool], View] = OrderedDict()
         self._source: SourcePicture | None = None
         self.standing = Standing(self._copy, size, lambda: proxies.exif(original))
@@ -141,9 +145,7 @@ class Desk:
         key = (geometry, fine)
         if key not in self._views:
             read = self._source if fine and self._source is not None else self._copy
-            size = (laid.width, laid.height)
-            long_side = max(self._size) * laid.scale
-            self._views[key] = View(framed(read, geometry, self._size), size, long_side)
+            self._views[key] = View(framed(read, geometry, self._size), laid)
         self._views.move_to_end(key)
         while len(self._views) > VIEWS:
             self._views.popitem(last=False)
@@ -270,6 +272,10 @@ class Desk:
                 self._source = self._proxies.decode(self._original)
             return self._source
 
+    def noise(self) -> Noise:
+        """Of the file's own pixels."""
+        return self._proxies.noise(self._original, self.source)
+
     def prepare_source(self) -> None:
         """Decode the file ahead of the first look at 100 %."""
         self.source()
@@ -296,7 +302,8 @@ def _strip(view: View, whole: Pipeline, wanted: Strip) -> NDArray[np.uint8]:
         upright=wanted.upright,
         auto_guard=view.auto_guard,
         scale=max(whole.source.shape[:2]) / max(view.size),
-        uncropped=whole.place.long_side,
+        layout=view.layout,
+        noise=view.noise,
     )
 
 

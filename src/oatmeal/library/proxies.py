@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import json
 import os
+from collections.abc import Callable
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any, BinaryIO, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
+from oatmeal.core.noise import Noise
 from oatmeal.core.picture import proxy, reduced
 from oatmeal.library.store import FileStore, Original
 from oatmeal.photofile import compression, metadata, rawfile
@@ -20,6 +24,9 @@ SHEET_SIDE: Final = 480
 
 #: Changes when a copy would come out differently, so that old ones are not used.
 _MAKE: Final = 3
+
+#: The same for what is measured of the noise.
+_NOISE_MAKE: Final = 1
 
 
 class Proxies:
@@ -66,6 +73,25 @@ class Proxies:
         """Of a raw file: the curve to the camera's own preview, if there is one."""
         return rawfile.camera_look(self._store.checked(original), original.name)
 
+    def noise(
+        self, original: Original, decoded: Callable[[], SourcePicture] | None = None
+    ) -> Noise:
+        """The noise of the original's own pixels; measured once, when first asked for.
+
+        ``decoded`` gives the original where it is held decoded already.
+        """
+
+        def write(file: BinaryIO) -> None:
+            picture = decoded() if decoded else self.decode(original)
+            file.write(json.dumps(asdict(picture.noise())).encode())
+
+        name = f"{original.sha256}-noise-{_NOISE_MAKE}.json"
+        try:
+            return _noise(self._store.cached(name, write))
+        except (ValueError, KeyError, TypeError):
+            (self._store.cache / name[:2] / name).unlink(missing_ok=True)
+            return _noise(self._store.cached(name, write))
+
     def exif(self, original: Original) -> bytes:
         """What the original says of itself."""
         return metadata.read(self._store.original(original.sha256, original.suffix))
@@ -85,6 +111,11 @@ def copies(picture: SourcePicture) -> dict[int, NDArray[np.float16]]:
 
 def _half(rgb_linear: NDArray[np.float32]) -> NDArray[np.float16]:
     return np.clip(rgb_linear, -60000, 60000).astype(np.float16)
+
+
+def _noise(path: Path) -> Noise:
+    found = json.loads(path.read_bytes())
+    return Noise(tuple(found["gain"]), tuple(found["floor"]))
 
 
 def _name(sha256: str, side: int) -> str:

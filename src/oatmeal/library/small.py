@@ -120,8 +120,14 @@ class Small:
         copy = ArrayPicture(self._proxies.read(photograph.original, side), guard)
         rgb = proxy(framed(copy, geometry, size), SHEET_SIDE)
         scale = max(rgb.shape[:2]) / max(laid.width, laid.height)
-        uncropped = max(size) * laid.scale * scale
-        return Pipeline(rgb, auto_guard=guard, scale=scale, uncropped=uncropped)
+        original = photograph.original
+        return Pipeline(
+            rgb,
+            auto_guard=guard,
+            scale=scale,
+            layout=laid,
+            noise=lambda: self._proxies.noise(original),
+        )
 
 
 def _mark(recipe: Recipe | None) -> str:

@@ -12,6 +12,7 @@ import pyvips
 from numpy.typing import NDArray
 
 from oatmeal.core.colour import kernels
+from oatmeal.core.noise import Noise, measured
 from oatmeal.photofile import compression, heic, metadata, profiles, rawfile, unusual
 from oatmeal.photofile.errors import Damaged, NotAPicture, TooLarge, Unsupported, incomplete
 
@@ -95,6 +96,7 @@ class SourcePicture:
     notes: list[str] = field(default_factory=list)
     auto_guard: float = 0.0
     alpha: NDArray[Any] | None = None
+    _noise: Noise | None = field(default=None, repr=False)
 
     @property
     def width(self) -> int:
@@ -108,6 +110,16 @@ class SourcePicture:
     def long_side(self) -> float:
         """Longer side; no frame has cut anything away."""
         return max(self.width, self.height)
+
+    @property
+    def layout(self) -> None:
+        """It is as it was taken."""
+
+    def noise(self) -> Noise:
+        """Of its pixels, measured once."""
+        if self._noise is None:
+            self._noise = measured(self.linear, self.width, self.height)
+        return self._noise
 
     @property
     def bits(self) -> int:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.finish.quantising import Depth
 from oatmeal.core.picture import Picture, Rectangle, Window
-from oatmeal.core.pipeline.order import Order
+from oatmeal.core.pipeline.order import LAST, Order
 from oatmeal.core.pipeline.work import Pipeline
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.stages import Place
@@ -31,6 +31,8 @@ class Region:
         On the whole picture at some size; stages that look at the whole run there.
     scale : float
         Pixels of this picture for one of the file.
+    last : str
+        The stage that the surroundings must do for.
     """
 
     def __init__(
@@ -40,19 +42,29 @@ class Region:
         wanted: Recipe | Order,
         whole: Pipeline | None = None,
         scale: float = 1.0,
+        last: str = LAST,
     ) -> None:
         x, y, width, height = rectangle
-        full = Window(0, 0, picture.width, picture.height, picture.long_side)
-        self._place = Place(full, scale, picture.auto_guard)
+        full = Window(0, 0, picture.width, picture.height, picture.layout)
+        self._place = Place(full, scale, picture.auto_guard, picture.noise)
         order = Order.of(wanted)
-        self._margin, self._grid = order.margin(self._place), order.grid(self._place)
+        self._margin, self._grid = order.margin(self._place, last), order.grid(self._place)
         left, top = self._begin(x), self._begin(y)
         right, bottom = self._end(x + width, picture.width), self._end(y + height, picture.height)
         rgb = picture.linear(left, top, right - left, bottom - top)
         within = None
         if whole is not None:
-            within = (whole, Window(left, top, *full.place[2:], picture.long_side))
-        self.pipeline = Pipeline(rgb, auto_guard=picture.auto_guard, scale=scale, within=within)
+            within = (whole, Window(left, top, *full.place[2:], picture.layout))
+        self.pipeline = Pipeline(
+            rgb,
+            auto_guard=picture.auto_guard,
+            scale=scale,
+            within=within,
+            layout=picture.layout,
+            noise=picture.noise,
+            elsewhere=self._elsewhere,
+        )
+        self._picture, self._whole, self._scale = picture, whole, scale
         self._inside = (slice(y - top, y - top + height), slice(x - left, x - left + width))
 
     def _begin(self, place: int) -> int:
@@ -66,6 +78,10 @@ class Region:
         order = Order.of(wanted)
         fits = self._grid % order.grid(self._place) == 0
         return fits and order.margin(self._place) <= self._margin
+
+    def _elsewhere(self, name: str, order: Order, rectangle: Rectangle) -> NDArray[Any]:
+        there = Region(self._picture, rectangle, order, self._whole, self._scale, last=name)
+        return there.cut(there.pipeline.get(name, order))
 
     def encoded(self, wanted: Recipe | Order) -> NDArray[np.float32]:
         """The rectangle's toned grey, encoded float32."""

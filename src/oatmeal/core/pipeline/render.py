@@ -87,8 +87,13 @@ def small_of(picture: Picture, long_side: int) -> Pipeline:
     """A pipeline on the whole of a picture, reduced to ``long_side``."""
     small = reduced_copy(picture, long_side)
     scale = max(small.shape[:2]) / max(picture.width, picture.height)
-    uncropped = picture.long_side * scale
-    return Pipeline(small, auto_guard=picture.auto_guard, scale=scale, uncropped=uncropped)
+    return Pipeline(
+        small,
+        auto_guard=picture.auto_guard,
+        scale=scale,
+        layout=picture.layout,
+        noise=picture.noise,
+    )
 
 
 def render_colour(

@@ -6,6 +6,7 @@ something that changed.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any, Final
 
 import numpy as np
@@ -14,7 +15,8 @@ from numpy.typing import NDArray
 from oatmeal.core.finish import quantised
 from oatmeal.core.finish.quantising import Depth
 from oatmeal.core.mix import Analysis
-from oatmeal.core.picture import Window
+from oatmeal.core.noise import Noise, measured_array
+from oatmeal.core.picture import Layout, Rectangle, Window
 from oatmeal.core.pipeline.order import LAST, STAGES, Order
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.stages import SOURCE, Place
@@ -40,8 +42,13 @@ class Pipeline:
     within : (Pipeline, Window), optional
         Of a part: a pipeline on the whole picture at some size, which stages that look at the whole
         run on, and where the part lies.
-    uncropped : float
-        Longer side of the picture before it was framed, in pixels of this one; 0: as it is.
+    layout : Layout, optional
+        The frame that this is the picture in; None: it is as it was taken.
+    noise : callable, optional
+        Gives the noise of the file; otherwise it is told from this picture.
+    elsewhere : callable, optional
+        Of a part: ``elsewhere(stage, order, rectangle)`` gives a stage's result anywhere in the
+        picture.
 
     Notes
     -----
@@ -56,15 +63,21 @@ class Pipeline:
         auto_guard: float = 0.0,
         scale: float = 1.0,
         within: tuple[Pipeline, Window] | None = None,
-        uncropped: float = 0.0,
+        layout: Layout | None = None,
+        noise: Callable[[], Noise] | None = None,
+        elsewhere: Callable[[str, Order, Rectangle], Any] | None = None,
     ) -> None:
         self.source = np.ascontiguousarray(rgb_linear, dtype=np.float32)
         height, width = self.source.shape[:2]
         self._whole = within[0] if within else None
-        window = within[1] if within else Window(0, 0, width, height, uncropped)
-        self.place = Place(window, scale, auto_guard)
+        self._elsewhere = elsewhere
+        window = within[1] if within else Window(0, 0, width, height, layout)
+        self.place = Place(window, scale, auto_guard, noise or self._own_noise)
         self._kept: dict[str, tuple[Any, Any]] = {}
         self._last: tuple[Recipe, Order] | None = None
+
+    def _own_noise(self) -> Noise:
+        return measured_array(self.source).scaled(1 / self.place.scale)
 
     def order(self, wanted: Recipe | Order) -> Order:
         """The order that a recipe makes; the same one while the recipe is the same object."""
@@ -91,7 +104,21 @@ class Pipeline:
     def _made(self, name: str, order: Order) -> Any:
         one = STAGES[name]
         results = [self.get(need, order) for need in one.needs]
+        if one.roams:
+            results.insert(0, self._look(one.needs[0], results[0], order))
         return one.make(order.recipe, self.place, *results)
+
+    def _look(self, name: str, result: Any, order: Order) -> Callable[[Rectangle], Any]:
+        """Gives what a stage makes of any rectangle of the whole picture."""
+        if self._elsewhere is not None:
+            elsewhere = self._elsewhere
+            return lambda rectangle: elsewhere(name, order, rectangle)
+
+        def look(rectangle: Rectangle) -> Any:
+            x, y, width, height = rectangle
+            return result[y : y + height, x : x + width]
+
+        return look
 
     def _remembered(self, name: str, key: Any, make: Any) -> Any:
         kept = self._kept.get(name)

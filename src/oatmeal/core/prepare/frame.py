@@ -97,7 +97,7 @@ class Laid:
 
     def __init__(self, framing: Framing, width: int, height: int) -> None:
         frame, lens = framing.frame, framing.lens
-        self._file = (width, height)
+        self.file = (width, height)
         self._lens = lens
         self._quarters, self._mirrored = QUARTERS[frame.turned], frame.mirrored
         self._beyond = not frame.inside
@@ -128,7 +128,7 @@ class Laid:
 
     @property
     def _turned_size(self) -> tuple[int, int]:
-        width, height = self._file
+        width, height = self.file
         return (height, width) if self._quarters % 2 else (width, height)
 
     def _rectangle(self, frame: Frame) -> crop.Rectangle:
@@ -136,25 +136,25 @@ class Laid:
         ratio = ratio_of(frame.ratio, across / down)
         if frame == Frame(inside=False):
             return crop.Rectangle(0.0, 0.0, across / 2, down / 2)
-        wanted = self._right.canvas(np.multiply(frame.centre, self._file))
+        wanted = self._right.canvas(np.multiply(frame.centre, self.file))
         planes = crop.outline(self._right)
         middle = (float(wanted[0]), float(wanted[1]))
         return crop.rectangle(planes, ratio, frame.size / 100, middle, frame.inside)
 
     def size_on(self, picture: Picture) -> tuple[int, int]:
         """Width and height of the framed picture where ``picture`` is a reduced copy."""
-        scale = max(picture.width, picture.height) / max(self._file)
+        scale = max(picture.width, picture.height) / max(self.file)
         return max(1, round(self.width * scale)), max(1, round(self.height * scale))
 
     def framed(self, places: Points) -> Points:
         """Places from shares of the picture's sides to shares of the frame's."""
-        canvas = self._right.canvas(np.asarray(places, dtype=float) * self._file)
+        canvas = self._right.canvas(np.asarray(places, dtype=float) * self.file)
         return (canvas - self._corner) / self._sides
 
     def taken(self, places: Points) -> Points:
         """Places from shares of the frame's sides to shares of the picture's."""
         canvas = np.asarray(places, dtype=float) * self._sides + self._corner
-        return self._right.photograph(canvas) / self._file
+        return self._right.photograph(canvas) / self.file
 
     @property
     def _corner(self) -> Points:
@@ -212,7 +212,7 @@ class Laid:
         k1, k2, k3 = self._right.bend.terms
         square = self._right.bend.half_diagonal**2
         terms = np.array([k1 / square, k2 / square**2, k3 / square**3, BEND_REACH**2 * square])
-        scale = (read[0] / self._file[0], read[1] / self._file[1])
+        scale = (read[0] / self.file[0], read[1] / self.file[1])
         steps = (len(self._gains) - 1) / square
         to_read = np.array([*scale, read[0] / 2 - 0.5, read[1] / 2 - 0.5, steps])
         return Way(self._right.inverse @ to_canvas, terms, to_read, self._gains)
@@ -244,7 +244,7 @@ class Laid:
             left, top, width, height = pixels
             whole = turned(plane, self._quarters, self._mirrored)
             return whole[top : top + height, left : left + width]
-        scale = max(across, down) / max(self._file)
+        scale = max(across, down) / max(self.file)
         width, height = max(1, round(self.width * scale)), max(1, round(self.height * scale))
         way = self._way((width, height), (across, down))
         out = np.empty((height, width), dtype=plane.dtype)

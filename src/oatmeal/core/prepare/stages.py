@@ -7,20 +7,51 @@ from numpy.typing import NDArray
 
 from oatmeal.core.bands import Bands
 from oatmeal.core.guard import Analysis, analyse, grid, guarding, margin
-from oatmeal.core.prepare import light, threads
+from oatmeal.core.prepare import light, noise, spots, threads
 from oatmeal.core.recipe import Recipe, Threads
 from oatmeal.core.stages import SOURCE, Place, stage
 
 _WHITE = ("prepare.light.warmth", "prepare.light.tint", "prepare.light.exposure")
 _ENDS = ("prepare.light.highlights", "prepare.light.shadows")
 
+_NOISE = ("prepare.noise.light", "prepare.noise.colour")
+_SPOTS = "prepare.spots"
 _THREADS = "prepare.threads"
 _CAMERA = "prepare.light.camera"
 
 Colour = NDArray[np.float32]
 
 
-@stage("lit", reads=_WHITE, needs=(SOURCE,), moved_by=_WHITE)
+@stage(
+    "cleaned",
+    reads=("prepare.noise.level",),
+    needs=(SOURCE,),
+    when=lambda recipe: bool(recipe.prepare.noise.light or recipe.prepare.noise.colour),
+    margin=lambda recipe, place: noise.MARGIN,
+    grid=lambda place: noise.GRID,
+)
+def cleaned(recipe: Recipe, place: Place, rgb_linear: Colour) -> noise.Cleaned | None:
+    """What the picture would be without its noise; kept while only the amounts change."""
+    return noise.cleaned(rgb_linear, place, recipe.prepare.noise)
+
+
+@stage("denoised", reads=_NOISE, needs=(SOURCE, "cleaned"), moved_by=_NOISE)
+def denoised(
+    recipe: Recipe, place: Place, rgb_linear: Colour, clean: noise.Cleaned | None
+) -> Colour:
+    """Linear colour with less noise."""
+    return noise.denoised(rgb_linear, clean, recipe.prepare.noise)
+
+
+@stage("healed", reads=(_SPOTS,), needs=("denoised",), moved_by=(_SPOTS,), roams=True)
+def healed(recipe: Recipe, place: Place, look: spots.Look, rgb_linear: Colour) -> Colour:
+    """Linear colour with its spots painted over; a sample of colours has none."""
+    if not place.scale:
+        return rgb_linear
+    return spots.healed(rgb_linear, look, recipe.prepare.spots, place.window)
+
+
+@stage("lit", reads=_WHITE, needs=("healed",), moved_by=_WHITE)
 def lit(recipe: Recipe, place: Place, rgb_linear: Colour) -> Colour:
     """Linear colour with its light taken out and its exposure."""
     return light.lit(rgb_linear, recipe.prepare.light)
@@ -69,4 +100,6 @@ def brightest(recipe: Recipe, place: Place) -> float:
     return channel if settings == Threads() else threads.brightest(settings, channel)
 
 
-STAGES = (lit, rendered, light_bands, relit, photographed, prepared, brightest)
+STAGES = (
+    cleaned, denoised, healed, lit, rendered, light_bands, relit, photographed, prepared, brightest,
+)  # fmt: skip

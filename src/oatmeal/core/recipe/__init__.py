@@ -1,5 +1,6 @@
 """The recipe: its settings, its format, and what can be done with one as a whole."""
 
+from oatmeal.core.recipe.clean import EdgeColour, NoiseTaken, Spot
 from oatmeal.core.recipe.document import DECLARED, FORMAT, REST, STEPS, Recipe, schema
 from oatmeal.core.recipe.finish import Finish
 from oatmeal.core.recipe.frame import Frame, Known, Lens
@@ -35,9 +36,9 @@ from oatmeal.core.recipe.tone import Levels, Tone
 
 __all__ = [
     "BASE_KINDS", "DECLARED", "FORMAT", "MAX_BYTES", "REST", "STEPS", "WEIGHINGS", "Base",
-    "Centres", "Channels", "Film", "Finish", "Formula", "Frame", "Known", "Lens", "Levels",
-    "Lifts", "Light", "Mix",
+    "Centres", "Channels", "EdgeColour", "Film", "Finish", "Formula", "Frame", "Known", "Lens", "Levels",
+    "Lifts", "Light", "Mix", "NoiseTaken",
     "Parameter", "Part", "Picked", "Plain", "Prepare", "Problem", "Recipe", "RecipeError",
-    "Setting", "Six", "Step", "Thread", "Threads", "Tone",
+    "Setting", "Six", "Spot", "Step", "Thread", "Threads", "Tone",
     "from_document", "read", "require_built", "schema", "unbuilt",
 ]  # fmt: skip

@@ -17,8 +17,8 @@ WEAKEST: Final = 0.0
 STRONGEST: Final = 1.5
 
 
-#: What belongs to one photograph, its frame and its lens: it stays there unless asked for.
-_STAYING: Final = ("frame", "lens")
+#: What belongs to one photograph, its frame, lens and spots: it stays there unless asked for.
+_STAYING: Final = ("frame", "lens", "spots")
 
 
 @dataclass(frozen=True)

@@ -7,6 +7,7 @@ from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
+from oatmeal.core.recipe.clean import MOST_SPOTS, EdgeColour, NoiseTaken, Spot
 from oatmeal.core.recipe.curves import STRAIGHT
 from oatmeal.core.recipe.frame import Frame, Lens
 from oatmeal.core.recipe.parts import Part, Step, Stops, Unit
@@ -14,6 +15,7 @@ from oatmeal.core.recipe.settings import setting
 from oatmeal.core.recipe.threads import Threads
 
 CameraCurve = Annotated[tuple[tuple[Unit, Unit], ...], Field(min_length=2, max_length=24)]
+Spots = Annotated[tuple[Spot, ...], Field(max_length=MOST_SPOTS)]
 Mired = Annotated[float, Field(description="mired")]
 
 
@@ -61,5 +63,12 @@ class Prepare(Step):
     on: bool = True
     frame: Frame = setting("frame", rest=Frame, group="frame")
     lens: Lens = setting("lens", rest=Lens, group="lens")
+    noise: NoiseTaken = setting("noise", rest=NoiseTaken, group="noise")
+    edge_colour: EdgeColour = setting("coloured edges", rest=EdgeColour, group="coloured edges")
+    spots: Spots = setting(
+        "spots", rest=(), kind="spots", group="spots", scale="stays",
+        meaning="healed from a place nearby: path, radius and way to the source in shares of the "
+        "longer side; copied as it is; on",
+    )  # fmt: skip
     light: Light = setting("light", rest=Light, group="colour light")
     threads: Threads = setting("threads", rest=Threads, group="threads")

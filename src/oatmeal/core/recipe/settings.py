@@ -121,7 +121,8 @@ class Setting:
     group : str
         Of the step's field that it lies in.
     kind : str
-        ``number``, ``switch``, ``choice``, ``text``, ``colour``, ``curve`` or ``list``.
+        ``number``, ``switch``, ``choice``, ``text``, ``colour``, ``curve``, ``lines``, ``spots``
+        or ``list``.
     low, high : float or None
         Of a number, both included.
     rest : object
@@ -204,7 +205,9 @@ class Declared(dict[Path, Setting]):
         node = self._resolved(given)
         about = node.get("about", {})
         group = about.get("group", group)
-        if "discriminator" in node:
+        if about.get("kind") == "spots":
+            self._add(path, node, about, group)
+        elif "discriminator" in node:
             for kind, reference in node["discriminator"]["mapping"].items():
                 self._walk_fields(f"{path}:{kind}", self._resolved({"$ref": reference}), group)
         elif "properties" in node:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.picture import ArrayPicture, reduced
+from oatmeal.core.noise import Noise
+from oatmeal.core.picture import ArrayPicture, Layout, reduced
 from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region
 from oatmeal.core.recipe import Problem, Recipe, RecipeError, from_document
 from oatmeal.core.recipe.settings import put
@@ -47,7 +48,8 @@ def render(
     upright: bool,
     auto_guard: float = 0.0,
     scale: float = 1.0,
-    uncropped: float = 0.0,
+    layout: Layout | None = None,
+    noise: Callable[[], Noise] | None = None,
 ) -> NDArray[np.uint8]:
     """Render each band with its recipe; the cost is that of about one frame.
 
@@ -58,7 +60,7 @@ def render(
         One for each band, left to right or top to bottom.
     upright : bool
         Bands stand side by side; otherwise they lie one above the other.
-    auto_guard, scale, uncropped : float
+    auto_guard, scale, layout, noise
         As :class:`oatmeal.core.pipeline.Pipeline` takes them.
 
     Returns
@@ -71,9 +73,9 @@ def render(
     small = reduced(rgb_linear, WHOLE_SIDE)
     reduction = max(small.shape[:2]) / max(height, width)
     whole = Pipeline(
-        small, auto_guard=auto_guard, scale=scale * reduction, uncropped=uncropped * reduction
+        small, auto_guard=auto_guard, scale=scale * reduction, layout=layout, noise=noise
     )
-    picture = ArrayPicture(rgb_linear, auto_guard, uncropped=uncropped)
+    picture = ArrayPicture(rgb_linear, auto_guard, layout=layout, noise_of_file=noise)
     for recipe, begin, end in zip(recipes, places, places[1:], strict=False):
         if begin == end:
             continue

@@ -1,0 +1,296 @@
+"""Compiled loops that take noise away: a variance made even, and a sliding cosine transform."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, Final
+
+import numba
+import numpy as np
+from numba import prange
+from numpy.typing import NDArray
+
+from oatmeal.core.colour.lanes import parallel
+from oatmeal.core.noise import Triple
+
+_f = np.float32
+
+#: Digest of lanes.py, see there.
+LANES: Final = "3cdc9cad1436"
+
+#: Side of a block of the transform; blocks begin at every column and at every ``STEP``-th row.
+SIDE: Final = 8
+STEP: Final = 4
+
+#: Blocks of a row that are worked on together: what they need stays in the nearest cache.
+_RUN: Final = 128
+
+#: Rows that one thread works on.
+_BAND: Final = 64
+
+_inline: Any = numba.njit(
+    nogil=True, cache=True, error_model="numpy", inline="always",
+    fastmath={"contract", "arcp", "nsz"},
+)  # fmt: skip
+
+#: The cosine transform of eight values (N. Ahmed, T. Natarajan and K. R. Rao, "Discrete Cosine
+#: Transform", IEEE Trans. Computers C-23, 1974), orthonormal: even rows act on sums of mirrored
+#: values, odd ones on their differences.
+_E = [
+    _f(math.sqrt(1 / 8)),
+    *(_f(math.sqrt(2 / 8) * math.cos(math.pi * n / 16)) for n in range(1, 8)),
+]
+_C0, _C1, _C2, _C3, _C4, _C5, _C6, _C7 = _E
+
+#: Orthonormal planes of three equal channels: light, red against blue, green against both.
+_P, _Q, _R = _f(3**-0.5), _f(2**-0.5), _f(6**-0.5)
+
+#: Noise that does not grow with the light is taken for one that grows by this share of itself,
+#: and none for this gain: the transform needs one.
+_STEADY, _LEAST_GAIN = 0.01, 1e-9
+
+#: What Mäkitalo and Foi's inverse adds to a quarter of the square, in powers of one over its root.
+_N1, _N2, _N3 = _f(0.25 * math.sqrt(1.5)), _f(-1.375), _f(0.625 * math.sqrt(1.5))
+
+Planes = NDArray[np.float32]
+
+
+@_inline
+def _forward(a, b, c, d, e, f, g, h):  # type: ignore[no-untyped-def]
+    s0, s1, s2, s3 = a + h, b + g, c + f, d + e
+    d0, d1, d2, d3 = a - h, b - g, c - f, d - e
+    p, q, r, t = s0 + s3, s1 + s2, s0 - s3, s1 - s2
+    return (
+        _C0 * (p + q),
+        _C1 * d0 + _C3 * d1 + _C5 * d2 + _C7 * d3,
+        _C2 * r + _C6 * t,
+        _C3 * d0 - _C7 * d1 - _C1 * d2 - _C5 * d3,
+        _C0 * (p - q),
+        _C5 * d0 - _C1 * d1 + _C7 * d2 + _C3 * d3,
+        _C6 * r - _C2 * t,
+        _C7 * d0 - _C5 * d1 + _C3 * d2 - _C1 * d3,
+    )
+
+
+@_inline
+def _inverse(a, b, c, d, e, f, g, h):  # type: ignore[no-untyped-def]
+    p, q = _C0 * (a + e), _C0 * (a - e)
+    r, t = _C2 * c + _C6 * g, _C6 * c - _C2 * g
+    e0, e3, e1, e2 = p + r, p - r, q + t, q - t
+    o0 = _C1 * b + _C3 * d + _C5 * f + _C7 * h
+    o1 = _C3 * b - _C7 * d - _C1 * f - _C5 * h
+    o2 = _C5 * b - _C1 * d + _C7 * f + _C3 * h
+    o3 = _C7 * b - _C5 * d + _C3 * f - _C1 * h
+    return e0 + o0, e1 + o1, e2 + o2, e3 + o3, e3 - o3, e2 - o2, e1 - o1, e0 - o0
+
+
+@parallel
+def _cleaned(plane, threshold, out):  # type: ignore[no-untyped-def]
+    # the plane has SIDE more pixels at every edge than what is wanted of it
+    height, width = out.shape
+    one, none = _f(1.0), _f(0.0)
+    for band in prange((height + _BAND - 1) // _BAND):
+        top, bottom = band * _BAND, min(height, band * _BAND + _BAND)
+        sums = np.zeros((bottom - top, width + 2 * SIDE), _f)
+        weights = np.zeros((bottom - top, width + 2 * SIDE), _f)
+        down = np.empty((SIDE, _RUN + SIDE), _f)
+        blocks = np.empty((SIDE, SIDE, _RUN), _f)
+        kept = np.empty(_RUN, _f)
+        rows = np.empty((SIDE, _RUN + SIDE), _f)
+        weighed = np.empty(_RUN + SIDE, _f)
+        # in rows of the padded plane: blocks on the grid that touch this band
+        for y in range(top + STEP, bottom + SIDE, STEP):
+            for left in range(1, width + SIDE, _RUN):
+                n = min(_RUN, width + SIDE - left)
+                m = n + SIDE - 1
+                r0, r1 = plane[y, left : left + m], plane[y + 1, left : left + m]
+                r2, r3 = plane[y + 2, left : left + m], plane[y + 3, left : left + m]
+                r4, r5 = plane[y + 4, left : left + m], plane[y + 5, left : left + m]
+                r6, r7 = plane[y + 6, left : left + m], plane[y + 7, left : left + m]
+                v0, v1, v2, v3 = down[0], down[1], down[2], down[3]
+                v4, v5, v6, v7 = down[4], down[5], down[6], down[7]
+                for x in range(m):
+                    v0[x], v1[x], v2[x], v3[x], v4[x], v5[x], v6[x], v7[x] = _forward(
+                        r0[x], r1[x], r2[x], r3[x], r4[x], r5[x], r6[x], r7[x]
+                    )
+                for x in range(n):
+                    kept[x] = one
+                for k in range(SIDE):
+                    line = down[k]
+                    a, b, c, d = line[0:n], line[1 : 1 + n], line[2 : 2 + n], line[3 : 3 + n]
+                    e, f, g, h = (
+                        line[4 : 4 + n], line[5 : 5 + n], line[6 : 6 + n], line[7 : 7 + n],
+                    )  # fmt: skip
+                    t0, t1, t2, t3 = blocks[k, 0], blocks[k, 1], blocks[k, 2], blocks[k, 3]
+                    t4, t5, t6, t7 = blocks[k, 4], blocks[k, 5], blocks[k, 6], blocks[k, 7]
+                    for x in range(n):
+                        t0[x], t1[x], t2[x], t3[x], t4[x], t5[x], t6[x], t7[x] = _forward(
+                            a[x], b[x], c[x], d[x], e[x], f[x], g[x], h[x]
+                        )
+                    for column in range(SIDE):
+                        if k == 0 and column == 0:
+                            continue
+                        found = blocks[k, column]
+                        for x in range(n):
+                            stays = one if abs(found[x]) > threshold else none
+                            found[x] *= stays
+                            kept[x] += stays
+                for x in range(n):
+                    kept[x] = one / kept[x]
+                for k in range(SIDE):
+                    t0, t1, t2, t3 = blocks[k, 0], blocks[k, 1], blocks[k, 2], blocks[k, 3]
+                    t4, t5, t6, t7 = blocks[k, 4], blocks[k, 5], blocks[k, 6], blocks[k, 7]
+                    for x in range(n):
+                        w = kept[x]
+                        t0[x], t1[x], t2[x], t3[x], t4[x], t5[x], t6[x], t7[x] = _inverse(
+                            t0[x] * w, t1[x] * w, t2[x] * w, t3[x] * w,
+                            t4[x] * w, t5[x] * w, t6[x] * w, t7[x] * w,
+                        )  # fmt: skip
+                    row = rows[k]
+                    for x in range(m):
+                        row[x] = none
+                    for column in range(SIDE):
+                        shifted, part = row[column : column + n], blocks[k, column]
+                        for x in range(n):
+                            shifted[x] += part[x]
+                for x in range(m):
+                    weighed[x] = none
+                for column in range(SIDE):
+                    shifted = weighed[column : column + n]
+                    for x in range(n):
+                        shifted[x] += kept[x]
+                v0, v1, v2, v3 = rows[0], rows[1], rows[2], rows[3]
+                v4, v5, v6, v7 = rows[4], rows[5], rows[6], rows[7]
+                for x in range(m):
+                    v0[x], v1[x], v2[x], v3[x], v4[x], v5[x], v6[x], v7[x] = _inverse(
+                        v0[x], v1[x], v2[x], v3[x], v4[x], v5[x], v6[x], v7[x]
+                    )
+                for j in range(SIDE):
+                    place = y + j - SIDE - top
+                    if 0 <= place < bottom - top:
+                        total, share = sums[place, left : left + m], weights[place, left : left + m]
+                        row = rows[j]
+                        for x in range(m):
+                            total[x] += row[x]
+                            share[x] += weighed[x]
+        for y in range(top, bottom):
+            total, share, result = sums[y - top], weights[y - top], out[y]
+            for x in range(width):
+                result[x] = total[x + SIDE] / share[x + SIDE]
+
+
+@_inline
+def _even(light, gain, floor, scale):  # type: ignore[no-untyped-def]
+    return scale * math.sqrt(max(gain * light + floor, _f(0.0)))
+
+
+@parallel
+def _evened(rgb, gain, floor, scale, out):  # type: ignore[no-untyped-def]
+    for y in prange(rgb.shape[0]):
+        row = rgb[y]
+        light, across, green = out[0, y], out[1, y], out[2, y]
+        for x in range(rgb.shape[1]):
+            u = _even(row[x, 0], gain[0], floor[0], scale[0])
+            v = _even(row[x, 1], gain[1], floor[1], scale[1])
+            w = _even(row[x, 2], gain[2], floor[2], scale[2])
+            light[x] = _P * (u + v + w)
+            across[x] = _Q * (u - w)
+            green[x] = _R * (u - _f(2.0) * v + w)
+
+
+@_inline
+def _change(was, by, taken, gain):  # type: ignore[no-untyped-def]
+    # of the light; as much of Mäkitalo and Foi's inverse as there is noise taken
+    now = max(was + by, min(was, _f(0.5)))
+    part = _f(1.0) / max(now, _f(0.5))
+    lost = _f(0.25) + part * (_N1 + part * (_N2 + part * _N3))
+    return gain * (_f(0.25) * (now - was) * (now + was) + taken * lost)
+
+
+@parallel
+def _taken(rgb, clean, gain, floor, scale, amounts, gone, out):  # type: ignore[no-untyped-def]
+    lightly, colourfully = amounts[0], amounts[1]
+    for y in prange(rgb.shape[0]):
+        width = rgb.shape[1]
+        row, result = rgb[y], out[y]
+        c0, c1, c2 = clean[0, y], clean[1, y], clean[2, y]
+        red, green, blue = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
+        for x in range(width):
+            red[x], green[x], blue[x] = row[x, 0], row[x, 1], row[x, 2]
+        for x in range(width):
+            u = _even(red[x], gain[0], floor[0], scale[0])
+            v = _even(green[x], gain[1], floor[1], scale[1])
+            w = _even(blue[x], gain[2], floor[2], scale[2])
+            light = lightly * (c0[x] - _P * (u + v + w))
+            across = colourfully * (c1[x] - _Q * (u - w))
+            along = colourfully * (c2[x] - _R * (u - _f(2.0) * v + w))
+            a, b, c = _P * light, _Q * across, _R * along
+            red[x] += _change(u, a + b + c, gone[0], gain[0])
+            green[x] += _change(v, a - _f(2.0) * c, gone[1], gain[1])
+            blue[x] += _change(w, a - b + c, gone[2], gain[2])
+        for x in range(width):
+            result[x, 0], result[x, 1], result[x, 2] = red[x], green[x], blue[x]
+
+
+def cleaned(plane: Planes, threshold: float) -> Planes:
+    """A plane of unit noise without it: blocks keep what stands above the threshold.
+
+    Parameters
+    ----------
+    plane : float32 (H + 2 * SIDE, W + 2 * SIDE)
+        Continued past its edges.
+
+    Returns
+    -------
+    float32 (H, W)
+        Every pixel a mean over all blocks that it lies in, weighted by one over what they kept.
+    """
+    height, width = plane.shape[0] - 2 * SIDE, plane.shape[1] - 2 * SIDE
+    out = np.empty((height, width), dtype=np.float32)
+    _cleaned(plane, _f(threshold), out)
+    return out
+
+
+def evened(rgb_linear: Planes, gain: Triple, floor: Triple) -> Planes:
+    """Planes ``(3, H, W)`` of linear colour whose noise has deviation 1 everywhere."""
+    out = np.empty((3, *rgb_linear.shape[:2]), dtype=np.float32)
+    _evened(rgb_linear, *_terms(gain, floor), out)
+    return out
+
+
+def taken(
+    rgb_linear: Planes, clean: Planes, gain: Triple, floor: Triple, light: float, colour: float
+) -> Planes:
+    """Linear colour ``(H, W, 3)`` moved toward clean planes.
+
+    Parameters
+    ----------
+    clean : float32 (3, H, W)
+        As :func:`evened` makes them, without noise.
+    light, colour : float
+        Shares, 0 to 1, of the planes' way.
+    """
+    out = np.empty_like(rgb_linear)
+    squares = np.array([(1 - light) ** 2, (1 - colour) ** 2, (1 - colour) ** 2])
+    mixing = np.array([[1 / 3, 1 / 2, 1 / 6], [1 / 3, 0, 2 / 3], [1 / 3, 1 / 2, 1 / 6]])
+    gone = (1 - mixing @ squares).astype(np.float32)
+    amounts = np.array([light, colour], dtype=np.float32)
+    _taken(rgb_linear, clean, *_terms(gain, floor), amounts, gone, out)
+    return out
+
+
+def _terms(gain: Triple, floor: Triple) -> tuple[Planes, Planes, Planes]:
+    """M. Mäkitalo and A. Foi, "Optimal Inversion of the Generalized Anscombe Transformation for
+    Poisson-Gaussian Noise", IEEE TIP 22 (2013): ``2 / A * sqrt(A x + 3 / 8 A² + B)``."""
+    b = np.array(floor)
+    a = np.maximum(gain, np.maximum(_STEADY * b, _LEAST_GAIN))
+    terms = a, 0.375 * a**2 + b, 2 / a
+    return terms[0].astype(_f), terms[1].astype(_f), terms[2].astype(_f)
+
+
+def warm() -> None:
+    """Compile, or load from the cache."""
+    rgb = np.full((SIDE, SIDE, 3), 0.5, dtype=np.float32)
+    planes = evened(rgb, (1e-3,) * 3, (1e-6,) * 3)
+    cleaned(np.zeros((3 * SIDE, 3 * SIDE), dtype=np.float32), 2.7)
+    taken(rgb, planes, (1e-3,) * 3, (1e-6,) * 3, 1.0, 1.0)
