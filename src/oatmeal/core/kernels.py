@@ -13,7 +13,13 @@ from oatmeal.core.finish import quantising
 from oatmeal.core.guard import kernels as guard
 from oatmeal.core.mix import formula_kernel
 from oatmeal.core.mix import kernels as mix
-from oatmeal.core.prepare import noise_kernels, resampling, spot_kernels, thread_kernels
+from oatmeal.core.prepare import (
+    edge_kernels,
+    noise_kernels,
+    resampling,
+    spot_kernels,
+    thread_kernels,
+)
 from oatmeal.core.seeing import kernels as seeing
 from oatmeal.core.tone import kernels as tone
 
@@ -26,6 +32,7 @@ def warm() -> None:
         bands,
         resampling,
         noise_kernels,
+        edge_kernels,
         spot_kernels,
         thread_kernels,
         mix,

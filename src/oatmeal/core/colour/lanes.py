@@ -31,6 +31,14 @@ _PLACES: Final = _f(_N)
 _L0, _L1, _L2, _M0, _M1, _M2, _S0, _S1, _S2 = (_f(value) for value in SRGB_TO_LMS.ravel())
 _K0, _K1, _K2, _A0, _A1, _A2, _B0, _B1, _B2 = (_f(value) for value in LMS_TO_OKLAB.ravel())
 
+_INVERSE: Final = np.linalg.inv(LMS_TO_OKLAB)
+_LA, _LB = _f(_INVERSE[0, 1]), _f(_INVERSE[0, 2])
+_MA, _MB = _f(_INVERSE[1, 1]), _f(_INVERSE[1, 2])
+_SA, _SB = _f(_INVERSE[2, 1]), _f(_INVERSE[2, 2])
+_R0, _R1, _R2, _G0, _G1, _G2, _U0, _U1, _U2 = (
+    _f(value) for value in np.linalg.inv(SRGB_TO_LMS).ravel()
+)
+
 #: Arc tangent on 0 to 1, error below 1e-5 (Abramowitz and Stegun 1964, 4.4.49), in hue steps.
 _ATAN1, _ATAN3, _ATAN5, _ATAN7, _ATAN9 = (
     _f(value * HUE_TABLE_SIZE / (2 * math.pi))
@@ -125,6 +133,28 @@ def oklab(red, green, blue):  # type: ignore[no-untyped-def]
     a_axis = _A0 * long + _A1 * medium + _A2 * short
     b_axis = _B0 * long + _B1 * medium + _B2 * short
     return light, a_axis, b_axis
+
+
+@_inline
+def from_oklab(light, a_axis, b_axis):  # type: ignore[no-untyped-def]
+    """Linear sRGB of OKLab (Ottosson 2020); its lightness counts once in each of L, M and S."""
+    long = light + _LA * a_axis + _LB * b_axis
+    medium = light + _MA * a_axis + _MB * b_axis
+    short = light + _SA * a_axis + _SB * b_axis
+    long = long * long * long
+    medium = medium * medium * medium
+    short = short * short * short
+    red = _R0 * long + _R1 * medium + _R2 * short
+    green = _G0 * long + _G1 * medium + _G2 * short
+    blue = _U0 * long + _U1 * medium + _U2 * short
+    return red, green, blue
+
+
+@_inline
+def smooth(value, low, scale):  # type: ignore[no-untyped-def]
+    """A smooth step from 0 at ``low`` to 1 at ``low + 1 / scale``."""
+    t = min(max((value - low) * scale, _f(0.0)), _f(1.0))
+    return t * t * (_f(3.0) - _f(2.0) * t)
 
 
 @_inline

@@ -17,7 +17,7 @@ _f = np.float32
 _LOG2_E = _f(math.log2(math.e))
 
 #: Digest of lanes.py, see there.
-LANES: Final = "3cdc9cad1436"
+LANES: Final = "e5d1d9e5624c"
 
 Plane = NDArray[np.float32]
 Colour = NDArray[np.float32]

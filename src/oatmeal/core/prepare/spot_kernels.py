@@ -13,7 +13,7 @@ from oatmeal.core.colour.lanes import parallel
 _f = np.float32
 
 #: Digest of lanes.py, see there.
-LANES = "3cdc9cad1436"
+LANES = "e5d1d9e5624c"
 
 
 @parallel

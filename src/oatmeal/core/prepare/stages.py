@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.bands import Bands
 from oatmeal.core.guard import Analysis, analyse, grid, guarding, margin
-from oatmeal.core.prepare import light, noise, spots, threads
+from oatmeal.core.prepare import edges, light, noise, spots, threads
 from oatmeal.core.recipe import Recipe, Threads
 from oatmeal.core.stages import SOURCE, Place, stage
 
@@ -15,6 +15,7 @@ _WHITE = ("prepare.light.warmth", "prepare.light.tint", "prepare.light.exposure"
 _ENDS = ("prepare.light.highlights", "prepare.light.shadows")
 
 _NOISE = ("prepare.noise.light", "prepare.noise.colour")
+_EDGES = ("prepare.edge_colour.purple", "prepare.edge_colour.green")
 _SPOTS = "prepare.spots"
 _THREADS = "prepare.threads"
 _CAMERA = "prepare.light.camera"
@@ -43,7 +44,25 @@ def denoised(
     return noise.denoised(rgb_linear, clean, recipe.prepare.noise)
 
 
-@stage("healed", reads=(_SPOTS,), needs=("denoised",), moved_by=(_SPOTS,), roams=True)
+@stage(
+    "edge_ground",
+    reads=("prepare.edge_colour.width",),
+    needs=("denoised",),
+    when=lambda recipe: bool(recipe.prepare.edge_colour.purple or recipe.prepare.edge_colour.green),
+    whole=True,
+)
+def edge_ground(recipe: Recipe, place: Place, rgb_linear: Colour) -> edges.Ground:
+    """Which colours belong beside strong edges, in the whole picture."""
+    return edges.ground(rgb_linear, recipe.prepare.edge_colour, place.window)
+
+
+@stage("freed", reads=_EDGES, needs=("denoised", "edge_ground"), moved_by=_EDGES)
+def freed(recipe: Recipe, place: Place, rgb_linear: Colour, found: edges.Ground) -> Colour:
+    """Linear colour without coloured lines at edges."""
+    return edges.freed(rgb_linear, found, recipe.prepare.edge_colour, place.window)
+
+
+@stage("healed", reads=(_SPOTS,), needs=("freed",), moved_by=(_SPOTS,), roams=True)
 def healed(recipe: Recipe, place: Place, look: spots.Look, rgb_linear: Colour) -> Colour:
     """Linear colour with its spots painted over; a sample of colours has none."""
     if not place.scale:
@@ -101,5 +120,5 @@ def brightest(recipe: Recipe, place: Place) -> float:
 
 
 STAGES = (
-    cleaned, denoised, healed, lit, rendered, light_bands, relit, photographed, prepared, brightest,
+    cleaned, denoised, edge_ground, freed, healed, lit, rendered, light_bands, relit, photographed, prepared, brightest,
 )  # fmt: skip

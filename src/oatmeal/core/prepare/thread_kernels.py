@@ -8,22 +8,15 @@ import numpy as np
 from numba import prange
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.lanes import exp2, oklab, parallel
+from oatmeal.core.colour.lanes import exp2, from_oklab, oklab, parallel
 from oatmeal.core.colour.ranges import HUE_TABLE_SIZE
-from oatmeal.core.colour.spaces import LMS_TO_OKLAB, LUMINANCE_WEIGHTS, SRGB_TO_LMS
+from oatmeal.core.colour.spaces import LUMINANCE_WEIGHTS
 
 _f = np.float32
 _RED_Y, _GREEN_Y, _BLUE_Y = (_f(weight) for weight in LUMINANCE_WEIGHTS)
 
 #: Digest of lanes.py, see there.
-LANES: Final = "3cdc9cad1436"
-
-#: The inverse of OKLab's two matrices; its lightness counts once in each.
-_TO_LMS = np.linalg.inv(LMS_TO_OKLAB)
-_L1, _L2 = _f(_TO_LMS[0, 1]), _f(_TO_LMS[0, 2])
-_M1, _M2 = _f(_TO_LMS[1, 1]), _f(_TO_LMS[1, 2])
-_S1, _S2 = _f(_TO_LMS[2, 1]), _f(_TO_LMS[2, 2])
-_R0, _R1, _R2, _G0, _G1, _G2, _B0, _B1, _B2 = (_f(v) for v in np.linalg.inv(SRGB_TO_LMS).ravel())
+LANES: Final = "e5d1d9e5624c"
 
 #: Strength stops where the lowest channel would fall below this share of the luminance.
 _LOWEST: Final = _f(0.25)
@@ -62,15 +55,7 @@ def _threaded(rgb, hue, chroma, tables, low, high, out):  # type: ignore[no-unty
             light, a, along = oklab(r, g, b)
             cosine, sine = _f(1.0) + share[x] * turned[x], share[x] * aside[x]
             a, along = cosine * a - sine * along, sine * a + cosine * along
-            long = light + _L1 * a + _L2 * along
-            medium = light + _M1 * a + _M2 * along
-            short = light + _S1 * a + _S2 * along
-            long = long * long * long
-            medium = medium * medium * medium
-            short = short * short * short
-            r2 = _R0 * long + _R1 * medium + _R2 * short
-            g2 = _G0 * long + _G1 * medium + _G2 * short
-            b2 = _B0 * long + _B1 * medium + _B2 * short
+            r2, g2, b2 = from_oklab(light, a, along)
             was = max(_RED_Y * r + _GREEN_Y * g + _BLUE_Y * b, _LEAST)
             now = max(_RED_Y * r2 + _GREEN_Y * g2 + _BLUE_Y * b2, _LEAST)
             keep = min(max(was / now, _f(0.25)), _f(4.0))
