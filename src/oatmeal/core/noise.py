@@ -162,7 +162,9 @@ def _blocks(plane: NDArray[np.float32]) -> tuple[NDArray[np.float32], ...]:
 def _halved(plane: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """A plane of half the size, and its diagonal wavelets (Haar's, of the same deviation)."""
     one, two, three, four = plane[::2, ::2], plane[::2, 1::2], plane[1::2, ::2], plane[1::2, 1::2]
-    return (one + two + three + four) / 4, (one - two - three + four) / 2
+    light: NDArray[np.float32] = (one + two + three + four) * np.float32(0.25)
+    grain: NDArray[np.float32] = (one - two - three + four) * np.float32(0.5)
+    return light, grain
 
 
 def _cut(plane: NDArray[np.float32], side: int) -> NDArray[np.float32]:

@@ -97,9 +97,9 @@ class Window:
         """
         corner = np.array([self.x, self.y])
         if self.layout is None:
-            return taken * max(self.width, self.height) - corner
+            return np.asarray(taken * max(self.width, self.height) - corner)
         sides = np.array(self.layout.file) / max(self.layout.file)
-        return self.layout.framed(taken / sides) * [self.width, self.height] - corner
+        return np.asarray(self.layout.framed(taken / sides) * [self.width, self.height] - corner)
 
 
 @dataclass(frozen=True, eq=False)

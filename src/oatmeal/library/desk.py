@@ -31,6 +31,7 @@ from oatmeal.core.seeing.greymap import GreyMap
 from oatmeal.core.seeing.points import find_points
 from oatmeal.core.seeing.spot import Spot, read_spot, touched, touched_by_picked
 from oatmeal.core.seeing.starts import Start, starts
+from oatmeal.library.cleaning import Cleaning
 from oatmeal.library.errors import Invalid
 from oatmeal.library.figures import Figures, layer
 from oatmeal.library.proxies import BENCH_SIDE, Proxies
@@ -135,6 +136,7 @@ class Desk:
         )
         self._views: OrderedDict[tuple[Geometry, bool], View] = OrderedDict()
         self._source: SourcePicture | None = None
+        self.cleaning = Cleaning(self._copy, self.source, self.noise)
         self.standing = Standing(self._copy, size, lambda: proxies.exif(original))
 
     def _view(self, order: Order, framing: str = "framed") -> View:

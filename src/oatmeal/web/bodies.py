@@ -13,7 +13,9 @@ from pydantic import BaseModel, ConfigDict, Field, PlainValidator
 from oatmeal.core.colour import ranges
 from oatmeal.core.recipe import Recipe, from_document, require_built
 from oatmeal.core.recipe.carry import STRONGEST
+from oatmeal.core.recipe.clean import LARGEST_SPOT, SMALLEST_SPOT
 from oatmeal.core.recipe.frame import Line
+from oatmeal.core.recipe.paths import Path
 from oatmeal.core.seeing.points import BUDGET
 from oatmeal.exports.finished import USUAL_PATTERN
 from oatmeal.library.applying import MOST_FRAMES
@@ -153,6 +155,15 @@ class Spot(Of):
 
     x: Share
     y: Share
+
+
+class Healed(Body):
+    """A spot, and its own place among the recipe's, if it stands there."""
+
+    recipe: Wanted
+    path: Path
+    radius: Annotated[float, Field(ge=SMALLEST_SPOT, le=LARGEST_SPOT)]
+    number: Number | None = None
 
 
 class Drawn(Of):

@@ -9,6 +9,7 @@ from typing import Any
 
 from flask import Blueprint, Response, request, send_file
 
+from oatmeal.core.recipe import Spot
 from oatmeal.core.seeing import strip
 from oatmeal.exports.finished import FinishedFile, finished_file
 from oatmeal.library import photographs, versions
@@ -155,6 +156,40 @@ def find_level(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
 def find_uprights(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
     """Plumb lines along edges that agree on what is upright, if enough do, and a sentence."""
     return asdict(_desk(photograph_id).standing.find_uprights(wanted.recipe))
+
+
+@rendering.get("/api/photographs/<int:photograph_id>/noise")
+def noise(photograph_id: int) -> dict[str, Any]:
+    """How much of its noise the picture seems to need taken away."""
+    found = _desk(photograph_id).cleaning.needed()
+    return {"light": found.light, "colour": found.colour}
+
+
+@rendering.post("/api/photographs/<int:photograph_id>/heal")
+@takes(bodies.Healed)
+def heal(photograph_id: int, wanted: bodies.Healed) -> dict[str, Any]:
+    """Where a spot is best healed from."""
+    spot = Spot(path=wanted.path, radius=wanted.radius)
+    return {"source": _desk(photograph_id).cleaning.heal(wanted.recipe, spot, wanted.number)}
+
+
+@rendering.post("/api/photographs/<int:photograph_id>/specks")
+@takes(bodies.Of)
+def specks(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
+    """Likely dust, to be confirmed."""
+    return {"specks": _desk(photograph_id).cleaning.specks(wanted.recipe)}
+
+
+@rendering.post("/api/photographs/<int:photograph_id>/side-fringes")
+@takes(bodies.Nothing)
+def side_fringes(photograph_id: int, wanted: bodies.Nothing) -> dict[str, Any]:
+    """How much larger the lens drew red and blue than green, and a sentence."""
+    found = _desk(photograph_id).cleaning.side_fringes()
+    told = {"red": found.red, "blue": found.blue}
+    return {
+        "lens": {name: one for name, one in told.items() if one is not None},
+        "words": found.words,
+    }
 
 
 @rendering.get("/api/photographs/<int:photograph_id>/lens")

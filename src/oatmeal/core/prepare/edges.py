@@ -33,7 +33,7 @@ from oatmeal.core.recipe import EdgeColour
 Colour = NDArray[np.float32]
 Plane = NDArray[np.float32]
 
-#: Longer side of the picture that the ground is found on.
+#: Longer side of the picture that the ground is found on; half of a small one.
 GROUND_SIDE: Final = 800
 
 #: Hues of the lines in degrees, how far they reach on both sides, and how softly they end.
@@ -88,7 +88,8 @@ class Ground:
 
 def ground(rgb_linear: Colour, settings: EdgeColour, window: Window) -> Ground:
     """What colour belongs where, and where lines may be, of the whole picture at any size."""
-    small = np.ascontiguousarray(reduced(rgb_linear, GROUND_SIDE))
+    side = min(GROUND_SIDE, max(1, max(rgb_linear.shape[:2]) // 2))
+    small = np.ascontiguousarray(reduced(rgb_linear, side))
     longest = max(small.shape[:2]) * window.enlarged
     width = max(1.0, settings.width / 100 * longest)
     _, a, b = colour.colours(small)
@@ -128,7 +129,7 @@ def _contrast(green: Plane, radius: int) -> Plane:
 def _line(away: tuple[Plane, Plane], band: Colour) -> Plane:
     """Chroma away from the ground, as far as its hue lies in a band."""
     far = np.hypot(*away)
-    along = (away[0] * band[0] + away[1] * band[1]) / (far + 1e-9)
+    along = (away[0] * band[0] + away[1] * band[1]) / (far + np.float32(1e-9))
     like = smoothstep(along, float(band[2]), float(band[2] + 1 / band[3]))
     return np.asarray(far * like, dtype=np.float32)
 

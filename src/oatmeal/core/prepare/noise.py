@@ -91,7 +91,7 @@ def needed(noise: Noise) -> NoiseTaken:
     The light is judged by its plain grey, the colour by the red and the blue channel alone, which
     lens filters come near to.
     """
-    plain: tuple[float, float, float] = tuple(LUMINANCE_WEIGHTS.tolist())
+    plain: tuple[float, float, float] = LUMINANCE_WEIGHTS
     light = max(_seen(noise, plain, at) for at in JUDGED)
     one = max(_seen(noise, weights, at) for weights in ((1, 0, 0), (0, 0, 1)) for at in JUDGED)
     return NoiseTaken(light=_share(light), colour=_share(one))

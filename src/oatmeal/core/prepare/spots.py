@@ -185,13 +185,13 @@ class Healing:
         if not covered.any() or not border.any():
             return covered, here
         now, taken = encode_srgb(here), encode_srgb(there)
-        at, by = _averaged(np.argwhere(border), (now - taken)[border], spot.radius)
+        at, by = _averaged(np.argwhere(border), (now - taken)[border])
         inside = np.argwhere(covered).astype(np.float32)
         taken[covered] += kernels.carried(inside, at, by)
         return covered, decode_srgb(taken).astype(np.float32)
 
 
-def _averaged(at: NDArray[np.int64], by: Colour, radius: float) -> tuple[Colour, Colour]:
+def _averaged(at: NDArray[np.int64], by: NDArray[np.float64]) -> tuple[Colour, Colour]:
     """Places of a border and what it differs by there; means over cells where there are many."""
     if len(at) > _MOST_PLACES:
         cell = max(2, round(len(at) / _MOST_PLACES))

@@ -120,5 +120,6 @@ def brightest(recipe: Recipe, place: Place) -> float:
 
 
 STAGES = (
-    cleaned, denoised, edge_ground, freed, healed, lit, rendered, light_bands, relit, photographed, prepared, brightest,
+    cleaned, denoised, edge_ground, freed, healed, lit, rendered, light_bands, relit,
+    photographed, prepared, brightest,
 )  # fmt: skip

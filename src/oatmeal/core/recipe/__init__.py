@@ -36,8 +36,8 @@ from oatmeal.core.recipe.tone import Levels, Tone
 
 __all__ = [
     "BASE_KINDS", "DECLARED", "FORMAT", "MAX_BYTES", "REST", "STEPS", "WEIGHINGS", "Base",
-    "Centres", "Channels", "EdgeColour", "Film", "Finish", "Formula", "Frame", "Known", "Lens", "Levels",
-    "Lifts", "Light", "Mix", "NoiseTaken",
+    "Centres", "Channels", "EdgeColour", "Film", "Finish", "Formula", "Frame", "Known", "Lens",
+    "Levels", "Lifts", "Light", "Mix", "NoiseTaken",
     "Parameter", "Part", "Picked", "Plain", "Prepare", "Problem", "Recipe", "RecipeError",
     "Setting", "Six", "Spot", "Step", "Thread", "Threads", "Tone",
     "from_document", "read", "require_built", "schema", "unbuilt",

@@ -13,6 +13,10 @@ from oatmeal.core.recipe.settings import setting
 #: There are this many spots at the most.
 MOST_SPOTS: Final = 500
 
+#: Radius of a spot, in shares of the longer side.
+SMALLEST_SPOT: Final = 0.0005
+LARGEST_SPOT: Final = 0.06
+
 Away = Annotated[float, Field(ge=-1, le=1)]
 
 
@@ -54,7 +58,7 @@ class Spot(Part):
     """A small fault, painted over with what lies near it."""
 
     path: Path = Field("0 0")
-    radius: Annotated[float, Field(ge=0.0005, le=0.06)] = 0.004
+    radius: Annotated[float, Field(ge=SMALLEST_SPOT, le=LARGEST_SPOT)] = 0.004
     source: tuple[Away, Away] = (0.0, 0.0)
     copied: bool = False
     on: bool = True

@@ -132,8 +132,9 @@ def _costs(seen: Costs, target: Costs, masks: Costs) -> Costs:
         mean = cv2.matchTemplate(there, border, cv2.TM_CCORR) / count
         even = mean - float(here.sum()) / count
         off = (square - 2 * product + own) / count - _FORGIVEN * even * even
-        hidden = cv2.matchTemplate(squared, inside, cv2.TM_CCORR) / covered
-        hidden += mean * (mean - 2 * cv2.matchTemplate(there, inside, cv2.TM_CCORR) / covered)
+        within = cv2.matchTemplate(there, inside, cv2.TM_CCORR) / covered
+        hidden: Any = cv2.matchTemplate(squared, inside, cv2.TM_CCORR) / covered
+        hidden = hidden + mean * (mean - 2 * within)
         total = total + np.maximum(off, 0) + _HIDDEN * np.maximum(hidden - _USUAL * uneven, 0)
     return np.asarray(total / 3, dtype=np.float32)
 
