@@ -40,7 +40,7 @@ _FEWEST: Final = 24
 _DARKEST: Final = 0.0015
 _BRIGHTEST: Final = 0.9
 
-#: Noise is smoothed where this share of the bins has so many times the deviation in the next octave.
+#: Noise is smoothed where this share of the bins has so many times the deviation an octave lower.
 _TOLD_BY: Final = 0.25
 _SMOOTHED: Final = 1.5
 
@@ -153,7 +153,7 @@ def _blocks(plane: NDArray[np.float32]) -> tuple[NDArray[np.float32], ...]:
     side = 2 * _BLOCK
     plane = plane[: plane.shape[0] // side * side, : plane.shape[1] // side * side]
     half, finest = _halved(plane)
-    quarter, next_one = _halved(half)
+    _, next_one = _halved(half)
     light = _cut(half, _BLOCK)
     coarser = _cut(2 * next_one, _BLOCK // 2)
     return light.mean(axis=1), light.var(axis=1), _cut(finest, _BLOCK), coarser

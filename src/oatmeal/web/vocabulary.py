@@ -20,6 +20,7 @@ from oatmeal.core.recipe import (
     Six,
     formula,
 )
+from oatmeal.core.recipe.clean import LARGEST_SPOT, MOST_SPOTS, SMALLEST_SPOT
 from oatmeal.core.recipe.curves import SHIPPED as CURVES
 from oatmeal.core.recipe.examples import CHANNEL_STARTS, FORMULA_EXAMPLES
 from oatmeal.core.recipe.frame import MOST_LINES, SHORTEST_LINE, WIDEST
@@ -96,6 +97,9 @@ def vocabulary() -> dict[str, Any]:
         "most_lines": MOST_LINES,
         "shortest_line": SHORTEST_LINE,
         "widest_ratio": WIDEST,
+        "most_spots": MOST_SPOTS,
+        "smallest_spot": SMALLEST_SPOT,
+        "largest_spot": LARGEST_SPOT,
         "feet_apart": NEAREST_FEET,
         "hues": [hex_of_hue(hue) for hue in range(0, 360, 4)],
         "ranges": list(ranges.NAMES),

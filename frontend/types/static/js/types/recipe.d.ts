@@ -31,6 +31,12 @@ export interface Channels {
   light: "encoded" | "linear";
 }
 
+export interface EdgeColour {
+  purple: number;
+  green: number;
+  width: number;
+}
+
 export interface Film {
   kind: "film";
   film: "panchromatic" | "orthochromatic" | "long-red";
@@ -124,6 +130,12 @@ export interface Mix {
   guard: number | "auto";
 }
 
+export interface NoiseTaken {
+  light: number;
+  colour: number;
+  level: number;
+}
+
 export interface Parameter {
   value: number;
   low: number;
@@ -147,6 +159,9 @@ export interface Prepare {
   on: boolean;
   frame: Frame;
   lens: Lens;
+  noise: NoiseTaken;
+  edge_colour: EdgeColour;
+  spots: Spot[];
   light: Light;
   threads: Threads;
 }
@@ -159,6 +174,14 @@ export interface Six {
   cyan: number;
   blue: number;
   magenta: number;
+}
+
+export interface Spot {
+  path: string;
+  radius: number;
+  source: [number, number];
+  copied: boolean;
+  on: boolean;
 }
 
 export interface Thread {

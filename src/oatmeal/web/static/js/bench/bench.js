@@ -31,6 +31,9 @@
  * @property {number} most_lines plumb lines, and as many level ones, at the most
  * @property {number} shortest_line in shares of the picture's sides
  * @property {number} widest_ratio width over height, and its inverse, at the most
+ * @property {number} most_spots
+ * @property {number} smallest_spot its radius in shares of the longer side
+ * @property {number} largest_spot
  * @property {number} feet_apart degrees between the feet of two threads at the least
  * @property {string[]} hues
  * @property {string[]} ranges
@@ -50,6 +53,7 @@
  * @property {import("./board.js").Board} board
  * @property {import("./bubble.js").Bubble} bubble
  * @property {import("./ribbons.js").Ribbons} ribbons
+ * @property {import("./rings.js").Rings} rings
  * @property {import("./saver.js").Saver} saver
  * @property {import("./film.js").SpectrumStrip} [spectrum]
  */
@@ -64,6 +68,7 @@
  * @property {ReturnType<typeof import("./light.js").lighting>} light
  * @property {ReturnType<typeof import("./crop.js").cropping>} crop
  * @property {ReturnType<typeof import("./threads.js").threading>} threads
+ * @property {ReturnType<typeof import("./clean.js").cleaning>} clean
  * @property {ReturnType<typeof import("./mix.js").mixing>} mix
  * @property {ReturnType<typeof import("./films.js").filming>} films
  * @property {ReturnType<typeof import("./formula.js").formulating>} formula

@@ -11,7 +11,7 @@ const DECIMALS = 1e4;
 
 /**
  * The frame of Prepare.
- * @param {Pick<import("./bench.js").Bench, "compare" | "frame" | "light" | "parts" | "photograph" | "pins" | "sight" | "spots" | "strips" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "clean" | "compare" | "frame" | "light" | "parts" | "photograph" | "pins" | "sight" | "spots" | "strips" | "vocabulary" | "work">} bench
  */
 export function cropping(bench) {
   const { file, id } = bench.photograph;
@@ -24,7 +24,7 @@ export function cropping(bench) {
   let again = false;
   return {
     /** The group of Prepare that is open. */
-    group: ["light", "threads"].find((one) => one === sessionStorage.getItem(GROUP)) || "frame",
+    group: ["light", "threads", "clean"].find((one) => one === sessionStorage.getItem(GROUP)) || "frame",
     guides: localStorage.getItem(GUIDES) || "thirds",
     ratios: RATIOS,
     /** What a press on the picture draws. @type {""|"line"|"plumb"|"level"} */
@@ -54,7 +54,7 @@ export function cropping(bench) {
       const open = bench.work.step === "prepare" && this.group === "frame" && prepare.on;
       return open && bench.sight.zoom === "fit" && !bench.compare.comparing && !bench.strips.strip ? "open" : "framed";
     },
-    /** @param {string} group frame, light or threads */
+    /** @param {string} group frame, light, threads or clean */
     openGroup(group) {
       this.group = group;
       this.drawing = "";
@@ -66,6 +66,7 @@ export function cropping(bench) {
     /** Draw what stands in Prepare; drags of other steps do not wait for it. */
     draw() {
       const { board, bubble } = bench.parts;
+      bench.clean.draw();
       if (!board || bench.work.step !== "prepare") return;
       board.draw();
       bubble.draw();
@@ -278,6 +279,32 @@ export function cropping(bench) {
     },
 
     // lens
+    async findSideFringes() {
+      if (this.busyWith) return;
+      this.busyWith = "side-fringes";
+      bench.frame.waiting = true;
+      try {
+        const { lens, words } = await ask("POST", address("side-fringes"));
+        const { lens: now } = bench.work.recipe.prepare;
+        const known = now.use_known ? now.known : { red: 0, blue: 0 };
+        const { "prepare.lens.red": { low, high } } = bench.vocabulary.settings;
+        const before = copy(now);
+        // what is known of the lens is undone already: by hand only the rest
+        for (const [name, percent] of Object.entries(lens)) now[name] = rounded(clamp(percent - known[name], low, high), 1e3);
+        if (same(before, now)) {
+          bench.frame.waiting = false;
+          say(words);
+        } else {
+          this.changed();
+          bench.work.settle();
+          say(words, "Undo", () => bench.work.undo());
+        }
+      } catch (problem) {
+        bench.frame.waiting = false;
+        say(problem.message);
+      }
+      this.busyWith = "";
+    },
     async askLens() {
       if (lensAsked) return;
       lensAsked = true;

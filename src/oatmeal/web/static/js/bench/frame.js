@@ -10,7 +10,7 @@ const LOOK = "look";
 
 /**
  * The frame that is shown: asking for it, taking it in, telling what is still to come.
- * @param {Pick<import("./bench.js").Bench, "beside" | "compare" | "crop" | "films" | "history" | "light" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "tone" | "version" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "beside" | "clean" | "compare" | "crop" | "films" | "history" | "light" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "tone" | "version" | "vocabulary" | "work">} bench
  */
 export function framing(bench) {
   const { photograph, version, vocabulary } = bench;
@@ -105,6 +105,7 @@ export function framing(bench) {
     moved() {
       if (!bench.parts.picture) return;
       bench.pins.layPins();
+      bench.clean.draw();
       bench.compare.askCompared();
       if (bench.compare.withoutStep) bench.compare.without(true);
       this.ask(this.ready);
@@ -117,12 +118,14 @@ export function framing(bench) {
       if (!frame.wish.moving && !frames.waiting) {
         this.waiting = false;
         this.prepareBeside();
-      }
+        bench.clean.askPatches(false);
+      } else if (frame.wish.moving) bench.clean.askPatches(true);
       const { figures } = frame;
       const open = frame.wish.framing === "open";
       if (open) picture.showOpen(frame);
       else picture.frameAs(frame.size);
       bench.crop.showBoard(open ? picture.open[bench.light.layer()] : null);
+      bench.clean.draw();
       if (!frame.wish.measured) return;
       bench.sight.clipping = figures.clipping;
       this.autoGuard = figures.auto_guard;

@@ -6,6 +6,7 @@ import { ZOOMS } from "./view.js";
 const WHEEL_STEP = 60;
 const PINCH_STEP = 1.4;
 const LINE_PX = 30;
+const MOVED_PX = 3;
 
 /** Kind of the event that ends what a first finger had begun when a second one comes. */
 const CALLED_OFF = "called off";
@@ -57,15 +58,22 @@ export class Gestures {
     if (this.picture.zoom !== "fit") this.pan(event);
   }
 
-  pan(event) {
+  /** @param {PointerEvent} event @param {(moved: boolean) => void} [done] told at the end whether the picture was moved */
+  pan(event, done) {
     event.preventDefault();
     this.surround.focus({ preventScroll: true });
     this.surround.classList.add("panning");
     let last = event;
+    let moved = false;
     follow(this.surround, event, (next) => {
+      moved ||= Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) >= MOVED_PX;
+      if (done && !moved) return;
       this.picture.moveBy(last.clientX - next.clientX, last.clientY - next.clientY);
       last = next;
-    }, () => this.surround.classList.remove("panning"));
+    }, (ended) => {
+      this.surround.classList.remove("panning");
+      done?.(moved || ended.type === "pointercancel");
+    });
   }
 
   /** Keep a finger in mind; true if it is the second one, which begins a pinch. */

@@ -20,6 +20,9 @@ const ACTS = [
   { id: "surround", key: "u", words: "next surround: grey, white, black" },
   { id: "clipping", key: "e", words: "mark what clips at the ends" },
   { id: "pin", key: "i", words: "pin under the pointer" },
+  { id: "rings", key: "y", words: "in Clean: show or hide the rings of spots" },
+  { id: "larger", key: "]", words: "in Clean: a larger spot" },
+  { id: "smaller", key: "[", words: "in Clean: a smaller spot" },
   { id: "strip", key: "s", words: "test strip; 1 to 9 keep a band" },
   { id: "switch", key: "q", words: "take the open step out, or put it back" },
   { id: "history", key: "h", words: "history" },
@@ -35,7 +38,7 @@ const TAKEN = /^[0-9 ]$|^.{2,}$/;
 
 /**
  * Single keys: what they do, and which one the photographer gave each.
- * @param {Pick<import("./bench.js").Bench, "compare" | "crop" | "history" | "light" | "mix" | "output" | "pins" | "refs" | "sight" | "spots" | "starting" | "strips" | "values" | "versions" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "clean" | "compare" | "crop" | "history" | "light" | "mix" | "output" | "pins" | "refs" | "sight" | "spots" | "starting" | "strips" | "values" | "versions" | "vocabulary" | "work">} bench
  */
 export function keying(bench) {
   const { steps } = bench.vocabulary;
@@ -145,6 +148,8 @@ export function keying(bench) {
         alone: () => bench.sight.toggleAlone(), thirds: () => bench.sight.toggleThirds(), surround: () => bench.sight.nextSurround(),
         clipping: () => bench.sight.clippingToggle(), pin: () => bench.pins.pinHere(), ...Object.fromEntries(screens.map(({ id }) => [id, () => bench.work.open(id)])),
         strip: () => bench.strips.openStrip(this.focusedPath()), switch: () => bench.values.toggle(`${bench.work.step}.on`),
+        rings: () => bench.clean.isOpen() && bench.clean.toggleRings(), larger: () => bench.clean.isOpen() && bench.clean.sizeBy(1),
+        smaller: () => bench.clean.isOpen() && bench.clean.sizeBy(-1),
         history: () => bench.history.toggleHistory(), version: () => bench.versions.nextVersion(1),
         before: () => bench.refs.before?.click(), after: () => bench.refs.after?.click(),
         export: () => bench.output.openExport(), help: () => this.help(),
@@ -159,6 +164,8 @@ export function keying(bench) {
       else if (bench.strips.strip) bench.strips.leaveStrip();
       else if (bench.crop.drawing) bench.crop.drawing = "";
       else if (bench.spots.mode) bench.spots.mode = "";
+      else if (bench.clean.isOpen() && bench.clean.specks.length) bench.clean.leaveSpecks();
+      else if (bench.clean.isOpen() && bench.clean.chosen >= 0) bench.clean.chooseNone();
       else if (bench.sight.alone) bench.sight.toggleAlone();
       else if (bench.compare.comparing) bench.compare.leaveCompare();
       else if (bench.history.historyOpen) bench.history.toggleHistory();

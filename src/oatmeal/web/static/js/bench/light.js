@@ -12,7 +12,7 @@ const SHOWN_AS = "oatmeal-prepare-shown-in";
 
 /**
  * The light of the colour picture.
- * @param {Pick<import("./bench.js").Bench, "crop" | "frame" | "parts" | "photograph" | "sight" | "spots" | "strips" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "clean" | "crop" | "frame" | "parts" | "photograph" | "sight" | "spots" | "strips" | "vocabulary" | "work">} bench
  */
 export function lighting(bench) {
   const { settings } = bench.vocabulary;
@@ -20,7 +20,7 @@ export function lighting(bench) {
   return {
     busyWith: "",
     /** What is shown while a group of Prepare is open: colour first, grey first for threads. @type {Object<string, "prepared"|"grey">} */
-    shownIn: { frame: "prepared", light: "prepared", threads: "grey", ...JSON.parse(sessionStorage.getItem(SHOWN_AS) || "{}") },
+    shownIn: { frame: "prepared", light: "prepared", threads: "grey", clean: "prepared", ...JSON.parse(sessionStorage.getItem(SHOWN_AS) || "{}") },
 
     /** @returns {"prepared"|"grey"} */
     shown() {
@@ -43,6 +43,7 @@ export function lighting(bench) {
       bench.parts.field.draw();
       bench.crop.draw();
       if (bench.work.step === "prepare") bench.crop.askLens();
+      bench.clean.look();
     },
     kelvinWords() {
       const { warmth } = bench.work.recipe.prepare.light;

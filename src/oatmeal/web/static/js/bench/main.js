@@ -3,6 +3,7 @@ import Alpine from "../common.js";
 import { say, send } from "../api.js";
 import { Board } from "./board.js";
 import { Bubble } from "./bubble.js";
+import { cleaning } from "./clean.js";
 import { comparing } from "./compare.js";
 import { cropping } from "./crop.js";
 import { filming } from "./films.js";
@@ -19,6 +20,7 @@ import { outputting } from "./output.js";
 import { picking } from "./picked.js";
 import { Picture } from "./picture.js";
 import { pinning } from "./pins.js";
+import { Rings } from "./rings.js";
 import { Saver } from "./saver.js";
 import { Ribbons } from "./ribbons.js";
 import { Scale } from "./scale.js";
@@ -46,7 +48,7 @@ const made = {
 const bench = made;
 
 const STORES = {
-  work: working, frame: framing, values: valuing, sight: seeing, light: lighting, crop: cropping, threads: threading, mix: mixing, films: filming, formula: formulating,
+  work: working, frame: framing, values: valuing, sight: seeing, light: lighting, crop: cropping, threads: threading, clean: cleaning, mix: mixing, films: filming, formula: formulating,
   picked: picking, tone: toning, spots: spotting, pins: pinning, strips: testing, starting, output: outputting,
   versions: versioning, history: remembering, compare: comparing, keys: keying,
 };
@@ -100,6 +102,24 @@ function build() {
     settle: (when) => work.settle(when),
   });
   parts.ribbons.draw();
+  const { clean } = bench;
+  parts.rings = new Rings(refs.rings, surround, {
+    open: () => clean.isOpen() && !bench.strips.strip && !bench.compare.comparing && !spots.mode,
+    spots: () => clean.ringsOfSpots(),
+    specks: () => clean.ringsOfSpecks(),
+    radius: () => clean.nextRadius(),
+    choose: (number) => clean.choose(number),
+    grab: (number) => clean.grab(number),
+    move: (number, by) => clean.move(number, by),
+    lead: (number, by) => clean.lead(number, by),
+    size: (number, factor) => clean.size(number, factor),
+    back: () => clean.back(),
+    settle: (when) => work.settle(when),
+    drop: (number) => clean.drop(number),
+    toggle: (number) => clean.toggle(number),
+    confirm: (number) => clean.confirm(number),
+    dismiss: (number) => clean.dismiss(number),
+  });
   parts.field = new LightField(refs.field, bench.vocabulary.settings, {
     light: () => work.recipe.prepare.light,
     move: (warmth, tint) => bench.light.move(warmth, tint),

@@ -5,7 +5,7 @@ import { Navigator } from "./navigator.js";
 import { View } from "./view.js";
 
 const STRIPE = 4;
-const NEVER = "button:not(.pin), select, .notice, .pinboard, .stripbar, .history, .navigator, .divider, .board";
+const NEVER = "button:not(.pin), select, .ring, .notice, .pinboard, .stripbar, .history, .navigator, .divider, .board";
 
 const HALF = 96;
 const OUTLINE = (190 << 24) | (235 << 16) | (245 << 8) | 250;
@@ -352,13 +352,14 @@ export class Picture {
 }
 
 /** What of Prepare a layer of the framed picture was made with. */
-function madeOf(name, { on, frame, lens, light, threads }) {
-  return JSON.stringify(name === "colour" ? [on, frame, lens] : [on, frame, lens, light, threads]);
+function madeOf(name, prepare) {
+  const { on, frame, lens } = prepare;
+  return JSON.stringify(name === "colour" ? { on, frame, lens } : prepare);
 }
 
 /** The same for the whole picture that a frame is laid on. */
-function openMadeOf({ on, lens, light, threads }) {
-  return JSON.stringify([on, lens, light, threads]);
+function openMadeOf({ frame: _, ...rest }) {
+  return JSON.stringify(rest);
 }
 
 function sample(layer, point, file, side) {

@@ -12,7 +12,7 @@ const DIFFERENCES = 22;
 
 /**
  * How the picture is looked at.
- * @param {Pick<import("./bench.js").Bench, "compare" | "history" | "parts" | "pins" | "refs" | "spots" | "vocabulary">} bench
+ * @param {Pick<import("./bench.js").Bench, "compare" | "history" | "parts" | "pins" | "refs" | "spots" | "vocabulary" | "work">} bench
  */
 export function seeing(bench) {
   return {
@@ -44,7 +44,8 @@ export function seeing(bench) {
       return { fit: "Fit", 2: "200 %" }[zoom] || String(zoom * 100);
     },
     dragWords() {
-      return bench.spots.dragLifts ? "Dragging lifts" : "Dragging moves";
+      const does = bench.work.step === "mix" ? "lifts" : "strokes";
+      return `Dragging ${bench.spots.dragLifts ? does : "moves"}`;
     },
     panBy(event) {
       const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];

@@ -10,7 +10,7 @@ const MOVED_PX = 3;
 
 /**
  * What a press on the picture does, and the drag that lifts what is under the pointer.
- * @param {Pick<import("./bench.js").Bench, "crop" | "frame" | "light" | "parts" | "photograph" | "picked" | "pins" | "sight" | "strips" | "threads" | "tone" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "clean" | "compare" | "crop" | "frame" | "light" | "parts" | "photograph" | "picked" | "pins" | "sight" | "strips" | "threads" | "tone" | "vocabulary" | "work">} bench
  */
 export function spotting(bench) {
   const { settings } = bench.vocabulary;
@@ -25,9 +25,11 @@ export function spotting(bench) {
       else if (this.mode === "pin") bench.pins.putPin(shares(at));
       else if (this.mode === "black" || this.mode === "white") bench.tone.pointHere(this.mode, shares(at));
       else if (this.mode === "neutral") bench.light.neutralHere(shares(at));
+      else if (this.mode === "patch") bench.clean.patchHere(shares(at));
+      else if (bench.clean.isOpen() && bench.work.recipe.prepare.on && !bench.compare.comparing) bench.clean.press(event);
       else if (bench.work.step === "prepare" && bench.work.recipe.prepare.on && bench.sight.zoom === "fit") {
         if (bench.crop.group === "threads") bench.threads.drag(event, shares(at));
-        else bench.light.drag(event);
+        else if (bench.crop.group !== "clean") bench.light.drag(event);
       }
       else if (bench.work.step === "mix" && bench.work.recipe.mix.on && (bench.sight.zoom === "fit" || this.dragLifts)) this.dragSpot(event, shares(at));
       else return false;
@@ -41,7 +43,7 @@ export function spotting(bench) {
       const what = {
         pick: "Click a colour in the picture", pin: "Click where the pin should stand",
         black: "Click the tone that should become black", white: "Click the tone that should become white",
-        neutral: "Click something that should be grey",
+        neutral: "Click something that should be grey", patch: "Click what the patches should show",
       }[this.mode];
       return what ? `${what} (Escape to leave)` : "";
     },

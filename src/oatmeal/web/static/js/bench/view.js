@@ -146,12 +146,11 @@ export class View {
   /** Where a pointer is, in the file's pixels; null outside the picture. In both panes alike. */
   locate(event) {
     const { left, top } = this.box;
-    const { pane, origin, scale } = this;
+    const { pane } = this;
     const at = { x: event.clientX - left, y: event.clientY - top };
     if (this.beside && at.x < pane.x) at.x += pane.x;
     if (this.beside && at.y < pane.y) at.y += pane.y;
-    const x = (at.x - origin.x) / scale;
-    const y = (at.y - origin.y) / scale;
+    const { x, y } = this.pointAt(at);
     const inPane = at.x >= pane.x && at.y >= pane.y && at.x < pane.x + pane.width && at.y < pane.y + pane.height;
     return inPane && x >= 0 && y >= 0 && x < this.file.width && y < this.file.height ? { x, y } : null;
   }
@@ -160,6 +159,12 @@ export class View {
   placeOf(point) {
     const { x, y } = this.origin;
     return { x: x + point.x * this.scale, y: y + point.y * this.scale };
+  }
+
+  /** The point of the file at a place on the surround, in CSS pixels, inside the picture or not. */
+  pointAt({ x, y }) {
+    const { origin, scale } = this;
+    return { x: (x - origin.x) / scale, y: (y - origin.y) / scale };
   }
 
   /** The point of the file in the middle of what is seen. */
