@@ -48,6 +48,9 @@ _LOOKED: Final = 2.6
 #: Deviation in stops that is no speck in the evenest sky.
 _NOISE: Final = 0.004
 
+#: A speck lies so many radii from the picture's ends.
+_WHOLE: Final = 1.5
+
 #: Specks lie apart by so many of the larger one's radii.
 _APART: Final = 1.5
 
@@ -124,8 +127,12 @@ def _of_size(
     low, high = DEPTHS
     rows, columns = np.nonzero(peak & (score > SURE) & (depth > low) & (depth < high))
     told = []
+    height, width = light.shape
     for row, column in zip(rows, columns, strict=True):
         place = ((column + 0.5) / factor, (row + 0.5) / factor)
+        ends = place[0], place[1], width - place[0], height - place[1]
+        if min(ends) < _WHOLE * radius:
+            continue  # the picture goes on there only as a mirror
         if _looks_like_dust(light, channels, place, radius, float(depth[row, column])):
             told.append((float(score[row, column]), float(place[0]), float(place[1]), radius))
     return told

@@ -84,6 +84,9 @@ export function cleaning(bench) {
       if (!light && !colour) return "the picture seems to need none";
       return `seems to need ${light} in light, ${colour} in colour`;
     },
+    needs() {
+      return Boolean(this.needed && (this.needed.light || this.needed.colour));
+    },
     /** Where on its track the needed amount lies. */
     markStyle(key) {
       const share = (this.needed?.[key] ?? 0) / 100;
@@ -343,7 +346,7 @@ export function cleaning(bench) {
     },
     countWords() {
       const count = this.all().length;
-      return count ? `${count} of ${most} at the most` : "click or stroke on the picture";
+      return count ? `${count} on the picture` : "click or stroke on the picture";
     },
     toggleRings() {
       this.hidden = !this.hidden;
