@@ -72,6 +72,8 @@ def find_source(work: Healing, spot: Laid, size: tuple[int, int]) -> tuple[int, 
         near = around
     seen = encode_srgb(work.read(near, len(work.spots))).astype(np.float32)
     mask = _masks(spot, around, border)
+    if not mask[..., 2].any():
+        return None
     begin = around[0] - near[0], around[1] - near[1]
     target = seen[begin[1] : begin[1] + around[3], begin[0] : begin[0] + around[2]]
     step = max(1, int(spot.radius / _COARSE_RADIUS))
