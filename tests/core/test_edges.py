@@ -98,6 +98,16 @@ def test_at_rest_the_very_array_is_handed_on_and_without_contrast_nothing_moves(
     assert np.abs(freed(faint, purple=100, width=0.8) - faint).max() < 1e-6
 
 
+def test_what_is_wider_than_an_edge_is_no_edge():
+    truth, glowing = branches()
+    lines = chroma_off(glowing, truth) > 0.02
+    left = [
+        chroma_off(freed(glowing, purple=100, width=width), truth)[lines].mean()
+        for width in (0.2, 0.8)
+    ]
+    assert left[1] < 0.8 * left[0]
+
+
 def test_a_part_alone_is_that_part_of_the_whole():
     _, glowing = branches()
     source, recipe = ArrayPicture(glowing), freeing(purple=90, green=40)

@@ -214,7 +214,7 @@ def test_spots_stay_with_their_photograph_unless_asked_for_and_history_counts_th
     assert carried(source, REST, ["spots"], 0.5).prepare.spots == source.prepare.spots
     assert changes(REST, source) == ["noise in light 0 → 20", "spots 0 → 1"]
     moved = with_spots(spot(12, 10), noise={"light": 20})
-    assert changes(source, moved) == ["a spot changed"]
+    assert changes(source, moved) == ["spots changed"]
 
 
 def dusty(seed=4):

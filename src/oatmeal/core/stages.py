@@ -148,4 +148,4 @@ def moves(recipe: Recipe, path: Path) -> bool:
     if value == value_of(REST, path):
         return False
     one = DECLARED.get(path)
-    return one is None or one.how_much or one.kind == "spots"
+    return one is None or one.acts

@@ -165,6 +165,11 @@ class Setting:
         """True for what moves greys by itself; false for what says how, where or which."""
         return self.scale != "stays"
 
+    @property
+    def acts(self) -> bool:
+        """True for what changes greys by itself, at whatever strength."""
+        return self.how_much or self.kind == "spots"
+
     def public(self) -> dict[str, Any]:
         """For scripts: everything that is not at its usual."""
         shown = {

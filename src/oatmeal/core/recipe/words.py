@@ -79,7 +79,7 @@ def _phrases(path: str, old: Any, new: Any, one: Setting, document: Document) ->
         return [f"{words} moved" if count == before else f"{words} {before} → {count}"]
     if one.kind == "spots":
         count, before = len(new or ()), len(old or ())
-        return ["a spot changed" if count == before else f"{words} {before} → {count}"]
+        return [f"{words} changed" if count == before else f"{words} {before} → {count}"]
     if one.kind == "switch" and one.words == "{}":
         return [f"{words} {_switched(new)}"]
     if one.names:
