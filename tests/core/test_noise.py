@@ -6,7 +6,7 @@ import pytest
 from samples import DEMO
 
 from oatmeal.core.colour import decode_srgb, lightness
-from oatmeal.core.noise import NONE, Noise, measured_array
+from oatmeal.core.noise import NONE, SIDE, Noise, measured_array
 from oatmeal.core.picture import ArrayPicture, reduced
 from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region, render
 from oatmeal.core.pipeline.render import small_of
@@ -56,13 +56,37 @@ def test_the_noise_of_a_file_is_measured():
         assert told / true == pytest.approx(1, abs=0.15)
 
 
-def test_noise_that_a_camera_smoothed_is_not_taken_for_less():
-    grain = cv2.GaussianBlur(NOISY - CLEAN, (0, 0), 0.7)
-    white, smooth = measured_array(NOISY), measured_array(CLEAN + grain)
-    finest = grain[1:, 1:] - grain[:-1, 1:] - grain[1:, :-1] + grain[:-1, :-1]
-    seen = float(np.std(finest)) / 2  # of the finest wavelet alone, in linear light
-    told = smooth.deviation(float(CLEAN.mean()), (1, 0, 0))
-    assert seen * 1.5 < told < white.deviation(float(CLEAN.mean()), (1, 0, 0))
+def test_noise_that_a_camera_smoothed_is_told_by_its_spectrum():
+    """Taken for white, by its finest grain, hardly any of it would go."""
+    grain = cv2.GaussianBlur(noisy(CLEAN) - CLEAN, (0, 0), 0.7)
+    smooth = (CLEAN + 2 * grain).astype(np.float32)
+    assert measured_array(NOISY).spectrum is None
+    found = measured_array(smooth)
+    spectra = found.deviations()
+    assert spectra[:, :2, 1].min() > 2
+    assert np.median(spectra[:, 5:, 5:]) < 0.75
+    white = Noise(found.gain, found.floor)
+    truth = Pipeline(CLEAN).mixed(REST)
+    left = [
+        error(Pipeline(smooth, noise=lambda known=known: known).mixed(taking(*amounts)), truth)
+        for known, amounts in ((white, (0, 0)), (white, (100, 100)), (found, (100, 100)))
+    ]
+    assert left[1] > 0.9 * left[0]
+    assert left[2] < 0.85 * left[0]
+    assert found.deviation(0.2, (1, 0, 0)) > 1.5 * white.deviation(0.2, (1, 0, 0))
+
+
+def test_a_copy_holds_the_lower_frequencies_of_the_file():
+    spectrum = tuple(
+        tuple(tuple(float(8 - k - n / 2) for n in range(8)) for k in range(8)) for _ in range(3)
+    )
+    known = Noise(KNOWN.gain, KNOWN.floor, spectrum)
+    half = known.reduced(0.5)
+    assert half.gain == pytest.approx([gain / 4 for gain in known.gain])
+    spectra = np.array(half.spectrum)
+    assert spectra[0, 4, 6] == pytest.approx(spectrum[0][2][3])
+    assert spectra[1, 7, 0] == pytest.approx(8 - 3.5)
+    assert known.reduced(1).spectrum == spectrum
 
 
 def test_a_flat_or_a_tiny_picture_has_none():
@@ -105,20 +129,21 @@ def test_the_transform_equals_scipy_s():
     """Every block thresholded with SciPy's orthonormal DCT, weighted by one over what it keeps."""
     from scipy.fft import dctn, idctn
 
-    side, step = kernels.SIDE, kernels.STEP
+    side, step = SIDE, kernels.STEP
     plane = np.random.default_rng(5).normal(0, 2, (24, 28)).astype(np.float32)
     padded = np.pad(plane, side, mode="reflect")
     total, weights = np.zeros(padded.shape), np.zeros(padded.shape)
+    above = 2.7 - 0.1 * np.arange(side)[:, None] - 0.05 * np.arange(side)
     for y in range(step, plane.shape[0] + side, step):
         for x in range(1, plane.shape[1] + side):
             block = dctn(padded[y : y + side, x : x + side], norm="ortho")
-            kept = np.abs(block) > 2.7
+            kept = np.abs(block) > above
             kept[0, 0] = True
             weight = 1 / kept.sum()
             total[y : y + side, x : x + side] += weight * idctn(block * kept, norm="ortho")
             weights[y : y + side, x : x + side] += weight
     wanted = (total / np.maximum(weights, 1e-9))[side:-side, side:-side]
-    assert np.abs(kernels.cleaned(padded, 2.7) - wanted).max() < 1e-4
+    assert np.abs(kernels.cleaned(padded, above.astype(np.float32)) - wanted).max() < 1e-4
 
 
 def test_colours_beyond_the_gamut_stay_and_a_little_taken_changes_little():

@@ -115,7 +115,10 @@ def _half(rgb_linear: NDArray[np.float32]) -> NDArray[np.float16]:
 
 def _noise(path: Path) -> Noise:
     found = json.loads(path.read_bytes())
-    return Noise(tuple(found["gain"]), tuple(found["floor"]))
+    spectrum = found["spectrum"] and tuple(
+        tuple(tuple(row) for row in plane) for plane in found["spectrum"]
+    )
+    return Noise(tuple(found["gain"]), tuple(found["floor"]), spectrum)
 
 
 def _name(sha256: str, side: int) -> str:

@@ -21,7 +21,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.colour import LUMINANCE_WEIGHTS, lightness
-from oatmeal.core.noise import Noise
+from oatmeal.core.noise import SIDE, Noise
 from oatmeal.core.prepare import noise_kernels as kernels
 from oatmeal.core.recipe import NoiseTaken
 from oatmeal.core.stages import Place
@@ -32,7 +32,7 @@ Colour = NDArray[np.float32]
 THRESHOLDS: Final = (2.5, 2.7, 2.7)
 
 #: Pixels round one that its cleaned value depends on; parts begin on the blocks' rows.
-MARGIN: Final = kernels.SIDE
+MARGIN: Final = SIDE
 GRID: Final = kernels.STEP
 
 #: Deviation in L* that may stay: nobody sees it in a print.
@@ -65,14 +65,16 @@ def cleaned(rgb_linear: Colour, place: Place, settings: NoiseTaken) -> Cleaned |
     place : Place
         Of a reduced picture: reducing has taken its part of the noise already.
     """
-    noise = place.noise().scaled(place.scale * settings.level / 100) if place.scale else None
-    if noise is None or max(*noise.gain, *noise.floor) < _LEAST:
+    if not place.scale:
+        return None  # a sample of colours
+    noise = place.noise().reduced(place.scale).scaled(settings.level / 100)
+    if max(*noise.gain, *noise.floor) < _LEAST:
         return None
-    planes = kernels.evened(rgb_linear, noise.gain, noise.floor)
-    side = kernels.SIDE
-    for plane, threshold in zip(planes, THRESHOLDS, strict=True):
-        round_it = cv2.copyMakeBorder(plane, side, side, side, side, cv2.BORDER_REFLECT_101)
-        plane[:] = kernels.cleaned(round_it, threshold)
+    planes = kernels.evened(rgb_linear, noise)
+    thresholds = noise.deviations() * np.array(THRESHOLDS)[:, None, None]
+    for plane, above in zip(planes, thresholds.astype(np.float32), strict=True):
+        round_it = cv2.copyMakeBorder(plane, SIDE, SIDE, SIDE, SIDE, cv2.BORDER_REFLECT_101)
+        plane[:] = kernels.cleaned(round_it, above)
     return Cleaned(planes, noise)
 
 
@@ -80,9 +82,8 @@ def denoised(rgb_linear: Colour, clean: Cleaned | None, settings: NoiseTaken) ->
     """Linear colour ``(H, W, 3)`` with the noise taken away as far as the settings say."""
     if clean is None:
         return rgb_linear
-    noise = clean.noise
-    amounts = settings.light / 100, settings.colour / 100
-    return kernels.taken(rgb_linear, clean.planes, noise.gain, noise.floor, *amounts)
+    light, colour = settings.light / 100, settings.colour / 100
+    return kernels.taken(rgb_linear, clean.planes, clean.noise, light, colour)
 
 
 def needed(noise: Noise) -> NoiseTaken:

@@ -11,15 +11,14 @@ from numba import prange
 from numpy.typing import NDArray
 
 from oatmeal.core.colour.lanes import parallel
-from oatmeal.core.noise import Triple
+from oatmeal.core.noise import OPPONENT, SIDE, Noise, even_terms
 
 _f = np.float32
 
 #: Digest of lanes.py, see there.
 LANES: Final = "e5d1d9e5624c"
 
-#: Side of a block of the transform; blocks begin at every column and at every ``STEP``-th row.
-SIDE: Final = 8
+#: Blocks of the transform begin at every column and at every ``STEP``-th row.
 STEP: Final = 4
 
 #: Blocks of a row that are worked on together: what they need stays in the nearest cache.
@@ -42,12 +41,8 @@ _E = [
 ]
 _C0, _C1, _C2, _C3, _C4, _C5, _C6, _C7 = _E
 
-#: Orthonormal planes of three equal channels: light, red against blue, green against both.
-_P, _Q, _R = _f(3**-0.5), _f(2**-0.5), _f(6**-0.5)
-
-#: Noise that does not grow with the light is taken for one that grows by this share of itself,
-#: and none for this gain: the transform needs one.
-_STEADY, _LEAST_GAIN = 0.01, 1e-9
+#: The planes of :data:`oatmeal.core.noise.OPPONENT`.
+_P, _Q, _R = _f(OPPONENT[0, 0]), _f(OPPONENT[1, 0]), _f(OPPONENT[2, 0])
 
 #: What Mäkitalo and Foi's inverse adds to a quarter of the square, in powers of one over its root.
 _N1, _N2, _N3 = _f(0.25 * math.sqrt(1.5)), _f(-1.375), _f(0.625 * math.sqrt(1.5))
@@ -85,7 +80,7 @@ def _inverse(a, b, c, d, e, f, g, h):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _cleaned(plane, threshold, out):  # type: ignore[no-untyped-def]
+def _cleaned(plane, thresholds, out):  # type: ignore[no-untyped-def]
     # the plane has SIDE more pixels at every edge than what is wanted of it
     height, width = out.shape
     one, none = _f(1.0), _f(0.0)
@@ -130,7 +125,7 @@ def _cleaned(plane, threshold, out):  # type: ignore[no-untyped-def]
                     for column in range(SIDE):
                         if k == 0 and column == 0:
                             continue
-                        found = blocks[k, column]
+                        found, threshold = blocks[k, column], thresholds[k, column]
                         for x in range(n):
                             stays = one if abs(found[x]) > threshold else none
                             found[x] *= stays
@@ -232,13 +227,15 @@ def _taken(rgb, clean, gain, floor, scale, amounts, gone, out):  # type: ignore[
             result[x, 0], result[x, 1], result[x, 2] = red[x], green[x], blue[x]
 
 
-def cleaned(plane: Planes, threshold: float) -> Planes:
-    """A plane of unit noise without it: blocks keep what stands above the threshold.
+def cleaned(plane: Planes, thresholds: Planes) -> Planes:
+    """A plane without its noise: blocks keep the terms that stand above their threshold.
 
     Parameters
     ----------
     plane : float32 (H + 2 * SIDE, W + 2 * SIDE)
         Continued past its edges.
+    thresholds : float32 (SIDE, SIDE)
+        Of a block's frequencies, down and across; the mean of a block always stays.
 
     Returns
     -------
@@ -247,20 +244,18 @@ def cleaned(plane: Planes, threshold: float) -> Planes:
     """
     height, width = plane.shape[0] - 2 * SIDE, plane.shape[1] - 2 * SIDE
     out = np.empty((height, width), dtype=np.float32)
-    _cleaned(plane, _f(threshold), out)
+    _cleaned(plane, thresholds, out)
     return out
 
 
-def evened(rgb_linear: Planes, gain: Triple, floor: Triple) -> Planes:
+def evened(rgb_linear: Planes, noise: Noise) -> Planes:
     """Planes ``(3, H, W)`` of linear colour whose noise has deviation 1 everywhere."""
     out = np.empty((3, *rgb_linear.shape[:2]), dtype=np.float32)
-    _evened(rgb_linear, *_terms(gain, floor), out)
+    _evened(rgb_linear, *_terms(noise), out)
     return out
 
 
-def taken(
-    rgb_linear: Planes, clean: Planes, gain: Triple, floor: Triple, light: float, colour: float
-) -> Planes:
+def taken(rgb_linear: Planes, clean: Planes, noise: Noise, light: float, colour: float) -> Planes:
     """Linear colour ``(H, W, 3)`` moved toward clean planes.
 
     Parameters
@@ -272,25 +267,21 @@ def taken(
     """
     out = np.empty_like(rgb_linear)
     squares = np.array([(1 - light) ** 2, (1 - colour) ** 2, (1 - colour) ** 2])
-    mixing = np.array([[1 / 3, 1 / 2, 1 / 6], [1 / 3, 0, 2 / 3], [1 / 3, 1 / 2, 1 / 6]])
-    gone = (1 - mixing @ squares).astype(np.float32)
+    gone = (1 - (OPPONENT**2).T @ squares).astype(np.float32)
     amounts = np.array([light, colour], dtype=np.float32)
-    _taken(rgb_linear, clean, *_terms(gain, floor), amounts, gone, out)
+    _taken(rgb_linear, clean, *_terms(noise), amounts, gone, out)
     return out
 
 
-def _terms(gain: Triple, floor: Triple) -> tuple[Planes, Planes, Planes]:
-    """M. Mäkitalo and A. Foi, "Optimal Inversion of the Generalized Anscombe Transformation for
-    Poisson-Gaussian Noise", IEEE TIP 22 (2013): ``2 / A * sqrt(A x + 3 / 8 A² + B)``."""
-    b = np.array(floor)
-    a = np.maximum(gain, np.maximum(_STEADY * b, _LEAST_GAIN))
-    terms = a, 0.375 * a**2 + b, 2 / a
-    return terms[0].astype(_f), terms[1].astype(_f), terms[2].astype(_f)
+def _terms(noise: Noise) -> tuple[Planes, Planes, Planes]:
+    gain, offset, scale = even_terms(noise)
+    return gain.astype(_f), offset.astype(_f), scale.astype(_f)
 
 
 def warm() -> None:
     """Compile, or load from the cache."""
     rgb = np.full((SIDE, SIDE, 3), 0.5, dtype=np.float32)
-    planes = evened(rgb, (1e-3,) * 3, (1e-6,) * 3)
-    cleaned(np.zeros((3 * SIDE, 3 * SIDE), dtype=np.float32), 2.7)
-    taken(rgb, planes, (1e-3,) * 3, (1e-6,) * 3, 1.0, 1.0)
+    noise = Noise((1e-3,) * 3, (1e-6,) * 3)
+    planes = evened(rgb, noise)
+    cleaned(np.zeros((3 * SIDE, 3 * SIDE), np.float32), np.full((SIDE, SIDE), 2.7, np.float32))
+    taken(rgb, planes, noise, 1.0, 1.0)
