@@ -44,8 +44,8 @@ STEADY: Final = 0.01
 LEAST_GAIN: Final = 1e-9
 
 #: Squares that are looked at, along each side, and their size in pixels.
-_SQUARES: Final = 5
-_SQUARE: Final = 512
+_SQUARES: Final = 4
+_SQUARE: Final = 256
 
 #: Share of blocks that count as flat, bins of brightness, and blocks that one needs.
 _FLAT: Final = 0.3

@@ -16,7 +16,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -72,10 +71,10 @@ def cleaned(rgb_linear: Colour, place: Place, settings: NoiseTaken) -> Cleaned |
         return None
     planes = kernels.evened(rgb_linear, noise)
     thresholds = noise.deviations() * np.array(THRESHOLDS)[:, None, None]
-    for plane, above in zip(planes, thresholds.astype(np.float32), strict=True):
-        round_it = cv2.copyMakeBorder(plane, SIDE, SIDE, SIDE, SIDE, cv2.BORDER_REFLECT_101)
-        plane[:] = kernels.cleaned(round_it, above)
-    return Cleaned(planes, noise)
+    clean = np.empty((3, *rgb_linear.shape[:2]), dtype=np.float32)
+    for plane, above, result in zip(planes, thresholds.astype(np.float32), clean, strict=True):
+        kernels.cleaned(plane, above, result)
+    return Cleaned(clean, noise)
 
 
 def denoised(rgb_linear: Colour, clean: Cleaned | None, settings: NoiseTaken) -> Colour:

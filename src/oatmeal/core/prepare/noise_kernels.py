@@ -175,22 +175,31 @@ def _cleaned(plane, thresholds, out):  # type: ignore[no-untyped-def]
 
 
 @_inline
-def _even(light, gain, floor, scale):  # type: ignore[no-untyped-def]
-    return scale * math.sqrt(max(gain * light + floor, _f(0.0)))
+def _even(light, gain, offset, scale):  # type: ignore[no-untyped-def]
+    return scale * math.sqrt(max(gain * light + offset, _f(0.0)))
 
 
 @parallel
-def _evened(rgb, gain, floor, scale, out):  # type: ignore[no-untyped-def]
+def _evened(rgb, gain, offset, scale, out):  # type: ignore[no-untyped-def]
     for y in prange(rgb.shape[0]):
+        width = rgb.shape[1]
         row = rgb[y]
-        light, across, green = out[0, y], out[1, y], out[2, y]
-        for x in range(rgb.shape[1]):
-            u = _even(row[x, 0], gain[0], floor[0], scale[0])
-            v = _even(row[x, 1], gain[1], floor[1], scale[1])
-            w = _even(row[x, 2], gain[2], floor[2], scale[2])
-            light[x] = _P * (u + v + w)
-            across[x] = _Q * (u - w)
-            green[x] = _R * (u - _f(2.0) * v + w)
+        red, green, blue = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
+        for x in range(width):
+            red[x], green[x], blue[x] = row[x, 0], row[x, 1], row[x, 2]
+        for x in range(width):
+            red[x] = _even(red[x], gain[0], offset[0], scale[0])
+            green[x] = _even(green[x], gain[1], offset[1], scale[1])
+            blue[x] = _even(blue[x], gain[2], offset[2], scale[2])
+        light = out[0, y + SIDE, SIDE : SIDE + width]
+        across = out[1, y + SIDE, SIDE : SIDE + width]
+        along = out[2, y + SIDE, SIDE : SIDE + width]
+        for x in range(width):
+            light[x] = _P * (red[x] + green[x] + blue[x])
+        for x in range(width):
+            across[x] = _Q * (red[x] - blue[x])
+        for x in range(width):
+            along[x] = _R * (red[x] - _f(2.0) * green[x] + blue[x])
 
 
 @_inline
@@ -203,31 +212,39 @@ def _change(was, by, taken, gain):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _taken(rgb, clean, gain, floor, scale, amounts, gone, out):  # type: ignore[no-untyped-def]
+def _taken(rgb, clean, gain, offset, scale, amounts, gone, out):  # type: ignore[no-untyped-def]
     lightly, colourfully = amounts[0], amounts[1]
     for y in prange(rgb.shape[0]):
         width = rgb.shape[1]
         row, result = rgb[y], out[y]
         c0, c1, c2 = clean[0, y], clean[1, y], clean[2, y]
         red, green, blue = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
+        u, v, w = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
+        light, across = np.empty(width, _f), np.empty(width, _f)
+        along = np.empty(width, _f)
         for x in range(width):
             red[x], green[x], blue[x] = row[x, 0], row[x, 1], row[x, 2]
         for x in range(width):
-            u = _even(red[x], gain[0], floor[0], scale[0])
-            v = _even(green[x], gain[1], floor[1], scale[1])
-            w = _even(blue[x], gain[2], floor[2], scale[2])
-            light = lightly * (c0[x] - _P * (u + v + w))
-            across = colourfully * (c1[x] - _Q * (u - w))
-            along = colourfully * (c2[x] - _R * (u - _f(2.0) * v + w))
-            a, b, c = _P * light, _Q * across, _R * along
-            red[x] += _change(u, a + b + c, gone[0], gain[0])
-            green[x] += _change(v, a - _f(2.0) * c, gone[1], gain[1])
-            blue[x] += _change(w, a - b + c, gone[2], gain[2])
+            u[x] = _even(red[x], gain[0], offset[0], scale[0])
+            v[x] = _even(green[x], gain[1], offset[1], scale[1])
+            w[x] = _even(blue[x], gain[2], offset[2], scale[2])
+        for x in range(width):
+            light[x] = _P * lightly * (c0[x] - _P * (u[x] + v[x] + w[x]))
+        for x in range(width):
+            across[x] = _Q * colourfully * (c1[x] - _Q * (u[x] - w[x]))
+        for x in range(width):
+            along[x] = _R * colourfully * (c2[x] - _R * (u[x] - _f(2.0) * v[x] + w[x]))
+        for x in range(width):
+            red[x] += _change(u[x], light[x] + across[x] + along[x], gone[0], gain[0])
+        for x in range(width):
+            green[x] += _change(v[x], light[x] - _f(2.0) * along[x], gone[1], gain[1])
+        for x in range(width):
+            blue[x] += _change(w[x], light[x] - across[x] + along[x], gone[2], gain[2])
         for x in range(width):
             result[x, 0], result[x, 1], result[x, 2] = red[x], green[x], blue[x]
 
 
-def cleaned(plane: Planes, thresholds: Planes) -> Planes:
+def cleaned(plane: Planes, thresholds: Planes, out: Planes) -> None:
     """A plane without its noise: blocks keep the terms that stand above their threshold.
 
     Parameters
@@ -236,22 +253,30 @@ def cleaned(plane: Planes, thresholds: Planes) -> Planes:
         Continued past its edges.
     thresholds : float32 (SIDE, SIDE)
         Of a block's frequencies, down and across; the mean of a block always stays.
-
-    Returns
-    -------
-    float32 (H, W)
+    out : float32 (H, W)
         Every pixel a mean over all blocks that it lies in, weighted by one over what they kept.
     """
-    height, width = plane.shape[0] - 2 * SIDE, plane.shape[1] - 2 * SIDE
-    out = np.empty((height, width), dtype=np.float32)
     _cleaned(plane, thresholds, out)
-    return out
 
 
 def evened(rgb_linear: Planes, noise: Noise) -> Planes:
-    """Planes ``(3, H, W)`` of linear colour whose noise has deviation 1 everywhere."""
-    out = np.empty((3, *rgb_linear.shape[:2]), dtype=np.float32)
+    """Planes of linear colour ``(H, W, 3)`` whose noise has deviation 1 everywhere.
+
+    Returns
+    -------
+    float32 (3, H + 2 * SIDE, W + 2 * SIDE)
+        The planes of :data:`oatmeal.core.noise.OPPONENT`, continued past their edges as mirrored.
+    """
+    height, width = rgb_linear.shape[:2]
+    out = np.empty((3, height + 2 * SIDE, width + 2 * SIDE), dtype=np.float32)
     _evened(rgb_linear, *_terms(noise), out)
+    if min(height, width) <= SIDE:  # too small to be mirrored once
+        inside = out[:, SIDE:-SIDE, SIDE:-SIDE]
+        return np.pad(inside, ((0, 0), (SIDE, SIDE), (SIDE, SIDE)), mode="reflect")
+    out[:, :, :SIDE] = out[:, :, 2 * SIDE : SIDE : -1]
+    out[:, :, -SIDE:] = out[:, :, -SIDE - 2 : -2 * SIDE - 2 : -1]
+    out[:, :SIDE] = out[:, 2 * SIDE : SIDE : -1]
+    out[:, -SIDE:] = out[:, -SIDE - 2 : -2 * SIDE - 2 : -1]
     return out
 
 
@@ -261,7 +286,7 @@ def taken(rgb_linear: Planes, clean: Planes, noise: Noise, light: float, colour:
     Parameters
     ----------
     clean : float32 (3, H, W)
-        As :func:`evened` makes them, without noise.
+        As :func:`evened` makes them, without noise and edges.
     light, colour : float
         Shares, 0 to 1, of the planes' way.
     """
@@ -282,6 +307,7 @@ def warm() -> None:
     """Compile, or load from the cache."""
     rgb = np.full((SIDE, SIDE, 3), 0.5, dtype=np.float32)
     noise = Noise((1e-3,) * 3, (1e-6,) * 3)
-    planes = evened(rgb, noise)
-    cleaned(np.zeros((3 * SIDE, 3 * SIDE), np.float32), np.full((SIDE, SIDE), 2.7, np.float32))
+    planes = np.ascontiguousarray(evened(rgb, noise)[:, SIDE:-SIDE, SIDE:-SIDE])
+    padded = np.zeros((3 * SIDE, 3 * SIDE), np.float32)
+    cleaned(padded, np.full((SIDE, SIDE), 2.7, np.float32), planes[0])
     taken(rgb, planes, noise, 1.0, 1.0)
