@@ -24,8 +24,8 @@ SIDE: Final = 1600
 RADII: Final = (3.4, 4.1, 4.9, 5.9, 7.1, 8.5, 10.2, 12.3, 14.7, 17.7, 21.2)
 
 #: Score from which a speck is proposed, and its depth in stops.
-SURE: Final = 0.64
-DEPTHS: Final = (0.045, 1.2)
+SURE: Final = 0.6
+DEPTHS: Final = (0.06, 1.2)
 
 #: How much the depth may differ between the channels, in shares of itself and in stops.
 _COLOURED: Final = (0.4, 0.03)
@@ -36,6 +36,10 @@ _INSIDE: Final = 0.7
 _OUTSIDE: Final = (1.4, 2.2)
 _LINES: Final = 4
 _ROUND: Final = (0.5, 1.8)
+
+#: Half of what lies inside, and outside, differs from the rest by less than these shares of the
+#: depth.
+_EVEN: Final = (0.16, 0.25)
 
 #: So many are proposed at the most, the surest first.
 MOST: Final = 60
@@ -184,4 +188,11 @@ def _looks_like_dust(
     share, stops = _COLOURED
     coloured = np.ptp(depths) > share * depth + stops
     uneven = min(rounds) < _ROUND[0] * depth or max(rounds) > _ROUND[1] * depth
-    return not coloured and not uneven
+    # dust is even inside, and seen only in what is even
+    rough = _spread(tones[inside]) > _EVEN[0] * depth + _NOISE
+    busy = _spread(tones[outside]) > _EVEN[1] * depth + _NOISE
+    return not (coloured or uneven or rough or busy)
+
+
+def _spread(tones: Plane) -> float:
+    return float(np.median(np.abs(tones - np.median(tones))))

@@ -10,7 +10,7 @@ const LOOK = "look";
 
 /**
  * The frame that is shown: asking for it, taking it in, telling what is still to come.
- * @param {Pick<import("./bench.js").Bench, "beside" | "clean" | "compare" | "crop" | "films" | "history" | "light" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "tone" | "version" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "beside" | "clean" | "compare" | "crop" | "films" | "history" | "light" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "threads" | "tone" | "version" | "vocabulary" | "work">} bench
  */
 export function framing(bench) {
   const { photograph, version, vocabulary } = bench;
@@ -140,6 +140,7 @@ export function framing(bench) {
       }
       scale.show(figures);
       bench.parts.ribbons.show(figures.hues);
+      bench.threads.shares = figures.hues;
       bench.films.film = figures.film || null;
       if (bench.films.film) spectrum?.show(bench.films.film);
       if (frame.wish.pins.length === bench.pins.pins.length) bench.pins.pinReadings = figures.pins;

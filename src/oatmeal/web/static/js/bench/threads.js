@@ -1,6 +1,6 @@
 // The threads of Prepare: where each colour range goes before it becomes grey.
 import { say } from "../api.js";
-import { clamp, copy, same } from "./paths.js";
+import { clamp, copy, percent, same } from "./paths.js";
 import { within } from "./settings.js";
 import { follow } from "./svg.js";
 
@@ -19,7 +19,7 @@ export function threading(bench) {
   return {
     names: ranges,
     chosen: ranges[0],
-    /** Shares of the picture in each range, as photographed. @type {number[]} */
+    /** Shares of the picture at each hue, as photographed, in even parts of the circle. @type {number[]} */
     shares: [],
 
     all() {
@@ -29,9 +29,13 @@ export function threading(bench) {
       this.chosen = name;
       bench.parts.ribbons.draw();
     },
+    /** How much of the picture lies nearer to the chosen range than to any other. */
     title() {
-      const place = ranges.indexOf(this.chosen);
-      return `thread ${place + 1} of ${ranges.length}`;
+      const part = 360 / Math.max(1, this.shares.length);
+      const nearest = (hue) => ranges.reduce((best, name) => (apartOf(centres[name], hue) < apartOf(centres[best], hue) ? name : best));
+      const share = this.shares.reduce((sum, one, place) => (nearest((place + 0.5) * part) === this.chosen ? sum + one : sum), 0);
+      if (!this.shares.length) return "";
+      return share < 0.0005 ? "not in the picture" : `${percent(share, share < 0.1 ? 1 : 0)} of the picture`;
     },
     /** Between the feet of its neighbours. */
     hueWithin(name, hue) {
@@ -109,3 +113,6 @@ export function threading(bench) {
     },
   };
 }
+
+/** Degrees between two hues. */
+const apartOf = (one, other) => Math.abs(((one - other + 540) % 360) - 180);
