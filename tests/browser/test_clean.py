@@ -170,6 +170,11 @@ def test_a_stroke_is_healed_and_a_key_hides_the_rings(sky, page):
     expect(rings(page)).to_have_count(0)
     page.keyboard.press("y")
     expect(rings(page)).to_have_count(1)
+    page.mouse.move(*sky.at(700 / WIDE, 300 / HIGH))
+    page.keyboard.press("j")
+    sky.settled()
+    under = places(cleaned(sky).spots[1].path)[0] * WIDE
+    assert under == pytest.approx([700, 300], abs=3)
     page.get_by_role("button", name="Threads", exact=True).click()
     expect(page.locator(".spotboard")).to_be_hidden()
 

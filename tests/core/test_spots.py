@@ -190,7 +190,7 @@ def test_the_source_found_is_the_one_that_matches():
 
 def test_no_source_is_found_where_there_is_no_room():
     window = Window(0, 0, 20, 20)
-    wanted = laid(Spot(path="5000 5000", radius=0.06), Window(0, 0, 200, 200))
+    wanted = laid(Spot(path="5000 5000", radius=0.03), Window(0, 0, 400, 400))
     assert find_source(Healing(lambda r: RGB[:20, :20], [], window), wanted, (20, 20)) is None
 
 

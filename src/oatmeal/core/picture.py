@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any, Final, Protocol
 
 import cv2
@@ -31,10 +32,6 @@ class Picture(Protocol):
 
     @property
     def height(self) -> int: ...
-
-    @property
-    def long_side(self) -> float:
-        """Longer side of the whole picture, before any frame, in this picture's pixels."""
 
     @property
     def auto_guard(self) -> float:
@@ -129,13 +126,13 @@ class ArrayPicture:
     def height(self) -> int:
         return int(self.rgb_linear.shape[0])
 
-    @property
-    def long_side(self) -> float:
-        return Window(0, 0, self.width, self.height, self.layout).long_side
-
     def noise(self) -> Noise:
         """Of the file that it is a copy of."""
-        return self.noise_of_file() if self.noise_of_file else measured_array(self.rgb_linear)
+        return self.noise_of_file() if self.noise_of_file else self._own_noise
+
+    @cached_property
+    def _own_noise(self) -> Noise:
+        return measured_array(self.rgb_linear)
 
     def linear(self, x: int, y: int, width: int, height: int) -> NDArray[np.float32]:
         """The rectangle, a view of the array."""
@@ -227,11 +224,6 @@ class Framed:
     @property
     def height(self) -> int:
         return self.layout.size_on(self.picture)[1]
-
-    @property
-    def long_side(self) -> float:
-        """Of the whole picture, in pixels of the frame."""
-        return self.picture.long_side * self.layout.scale
 
     @property
     def auto_guard(self) -> float:

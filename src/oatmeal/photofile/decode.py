@@ -107,11 +107,6 @@ class SourcePicture:
         return int(self.codes.shape[0])
 
     @property
-    def long_side(self) -> float:
-        """Longer side; no frame has cut anything away."""
-        return max(self.width, self.height)
-
-    @property
     def layout(self) -> None:
         """It is as it was taken."""
 

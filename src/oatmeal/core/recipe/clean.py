@@ -15,7 +15,7 @@ MOST_SPOTS: Final = 500
 
 #: Radius of a spot, in shares of the longer side.
 SMALLEST_SPOT: Final = 0.0005
-LARGEST_SPOT: Final = 0.06
+LARGEST_SPOT: Final = 0.03
 
 Away = Annotated[float, Field(ge=-1, le=1)]
 

@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.colour import encode_srgb
+from oatmeal.core.colour import kernels
 from oatmeal.core.picture import Rectangle
 from oatmeal.core.prepare.spots import Healing, Laid
 
@@ -38,7 +38,7 @@ _USUAL: Final = 1.5
 #: are alike the nearer one is taken.
 _FAR: Final = 1e-5
 
-#: Pixels of a side that a search covers at the most.
+#: Pixels of a side that a search covers at about the most.
 _MOST_SIDE: Final = 4000
 
 Costs = NDArray[np.float32]
@@ -66,11 +66,12 @@ def find_source(work: Healing, spot: Laid, size: tuple[int, int]) -> tuple[int, 
     low = np.floor(spot.points.min(axis=0) - beyond).astype(int)
     high = np.ceil(spot.points.max(axis=0) + beyond).astype(int)
     around = _clipped((*low, *high), size)
-    reach = int(np.ceil(REACH * spot.radius + border))
+    reach = min(REACH * spot.radius + border, (_MOST_SIDE - max(around[2:])) / 2)
+    reach = int(np.ceil(max(reach, 2.5 * spot.radius + border)))
     near = _clipped((*(low - reach), *(high + reach)), size)
-    if max(near[2], near[3]) > _MOST_SIDE:
-        near = around
-    seen = encode_srgb(work.read(near, len(work.spots))).astype(np.float32)
+    light = work.read(near, len(work.spots))
+    channels = (np.ascontiguousarray(light[..., channel]) for channel in range(3))
+    seen = np.stack([kernels.encoded(plane) for plane in channels], axis=-1)
     mask = _masks(spot, around, border)
     if not mask[..., 2].any():
         return None

@@ -110,7 +110,9 @@ export function cleaning(bench) {
     },
     /** Ask for the file's own pixels before and after. @param {boolean} moving */
     askPatches(moving) {
-      if (!this.patched()) return;
+      const { purple, green } = bench.work.recipe.prepare.edge_colour;
+      // where edges are cleaned a patch needs the whole picture's colours, which would hold up the drag
+      if (!this.patched() || (moving && (purple || green))) return;
       const after = copy(bench.work.recipe);
       const before = copy(after);
       before.prepare.noise = copy(bench.work.rest.prepare.noise);
@@ -235,6 +237,12 @@ export function cleaning(bench) {
         bench.parts.rings.sketch(null);
         if (ended.type !== "pointercancel") this.add(moved ? simpler(drawn, this.radius / 4) : [first]);
       });
+    },
+    /** By key: a spot under the pointer, or in the middle of what is seen. */
+    addHere() {
+      const { picture } = bench.parts;
+      const { x, y } = bench.crop.taken(picture.shares(picture.pointer || picture.middle()));
+      return this.add([[(x * file.width) / longest, (y * file.height) / longest]]);
     },
     add(points) {
       if (!points[0]) return Promise.resolve();
