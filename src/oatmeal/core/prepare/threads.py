@@ -13,7 +13,6 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 
 from oatmeal.core.colour import ranges
 from oatmeal.core.guard import Analysis, analyse
@@ -75,6 +74,8 @@ def led(threads: Threads, hue_degrees: NDArray[np.float64]) -> NDArray[np.float6
     """Where hues are led, in degrees and unrolled: a rising function of them."""
     centres = np.array([ranges.CENTRES[name] for name in ranges.NAMES])
     feet = centres + threads.hues()
+    from scipy.interpolate import PchipInterpolator  # late: it takes long to import
+
     rounds = np.array([-360.0, 0.0, 360.0])[:, None]
     return np.asarray(
         PchipInterpolator((centres + rounds).ravel(), (feet + rounds).ravel())(hue_degrees)

@@ -7,7 +7,6 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 
 Point = tuple[float, float]
 
@@ -52,6 +51,8 @@ def evaluate(points: Sequence[Point], x: NDArray[np.floating]) -> NDArray[np.flo
     >>> float(evaluate([(0, 0), (0.5, 0.6), (1, 1)], np.array(0.5)))
     0.6
     """
+    from scipy.interpolate import PchipInterpolator  # late: it takes long to import
+
     knots = np.asarray(points, dtype=np.float64)
     x = np.clip(np.asarray(x, dtype=np.float64), knots[0, 0], knots[-1, 0])
     return np.asarray(PchipInterpolator(knots[:, 0], knots[:, 1])(x))
