@@ -123,8 +123,23 @@ def test_a_spot_that_is_off_does_nothing_and_one_at_the_edge_is_healed():
     bad = faulty(RGB, 3, 2, 8)
     after = healed(bad, spot(3, 2, source=(30, 20)))
     assert np.abs(encode_srgb(after) - encode_srgb(RGB)).max() < 0.2
-    beyond = healed(bad, spot(3, 2, source=(-60, -50)))  # the picture's edge goes on there
-    assert np.isfinite(beyond).all()
+
+
+def test_a_spot_whose_source_was_cut_away_is_filled_from_its_border():
+    slope = np.linspace(0.1, 0.5, 420)[None, :, None] + np.zeros((300, 1, 3))
+    slope = decode_srgb(slope).astype(np.float32)
+    for copied in (False, True):
+        lost = spot(200, 150, source=(300, 0), copied=copied)
+        after = healed(faulty(slope, 200, 150, 9), lost)
+        assert np.abs(lightness(luminance(after)) - lightness(luminance(slope))).max() < 2
+    # in a frame that leaves the source out it is filled like that, in one that holds it it is not
+    bad = faulty(RGB, 100, 150, 8)
+    narrow = {"ratio": "2:3", "centre": [0.2, 0.5]}
+    far = with_spots(spot(100, 150, source=(250, 0)), frame=narrow)
+    near = with_spots(spot(100, 150, source=(30, 0)), frame=narrow)
+    sound = render(ArrayPicture(RGB), from_document({"prepare": {"frame": narrow}})).astype(int)
+    for recipe in (far, near):
+        assert np.abs(render(ArrayPicture(bad), recipe) - sound).max() < 60
 
 
 @pytest.mark.parametrize("frame", [{}, {"angle": 7, "tip": 6, "size": 85}, {"turned": "right"}])

@@ -9,8 +9,9 @@ import numpy as np
 
 from oatmeal.core.noise import Noise
 from oatmeal.core.picture import ArrayPicture, Window
+from oatmeal.core.prepare import geometry
 from oatmeal.core.prepare.noise import needed
-from oatmeal.core.prepare.spots import Healing, laid
+from oatmeal.core.prepare.spots import Healing, Laid, laid
 from oatmeal.core.recipe import NoiseTaken, Recipe, Spot
 from oatmeal.core.recipe.paths import path, places
 from oatmeal.core.seeing.sidefringes import SideFringes, find_side_fringes
@@ -60,7 +61,9 @@ class Cleaning:
             if one.on and place != number
         ]
         work = Healing(lambda rectangle: picture.linear(*rectangle), others, window)
-        found = find_source(work, laid(spot, window), (picture.width, picture.height))
+        size, wanted = (picture.width, picture.height), laid(spot, window)
+        kept = _inside_frame(recipe, wanted, size)
+        found = find_source(work, wanted, size, kept) or find_source(work, wanted, size)
         if found is None:
             raise Invalid("There is no room beside this spot to heal it from: make it smaller.")
         longest = max(picture.width, picture.height)
@@ -81,3 +84,16 @@ class Cleaning:
     def side_fringes(self) -> SideFringes:
         """How much larger the lens drew red and blue than green."""
         return find_side_fringes(self._source())
+
+
+def _inside_frame(recipe: Recipe, spot: Laid, size: tuple[int, int]) -> Callable[[int, int], bool]:
+    """Whether a spot, moved by pixels of the file, stays in the recipe's frame."""
+    layout = geometry(recipe.effective()).on(*size)
+    low, high = spot.points.min(axis=0) - spot.radius, spot.points.max(axis=0) + spot.radius
+    corners = np.array([low, high, (low[0], high[1]), (high[0], low[1])])
+
+    def inside(x: int, y: int) -> bool:
+        shares = layout.framed((corners + np.array([x, y])) / size)
+        return bool((shares >= 0).all() and (shares <= 1).all())
+
+    return inside

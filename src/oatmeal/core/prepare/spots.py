@@ -37,6 +37,9 @@ BORDER: Final = 1.0
 #: A spot that is smaller than this in a reduced picture still covers the pixel that it lies in.
 _LEAST_RADIUS: Final = 0.75
 
+#: Pixels that a source may lie beyond the picture in a reduced one, where whole ones are counted.
+_ROUNDED: Final = 2
+
 #: A border with more places than this is averaged in cells.
 _MOST_PLACES: Final = 600
 
@@ -154,16 +157,20 @@ class Healing:
             part[covered[there]] = patch[there][covered[there]]
 
     def read(self, rectangle: Rectangle, count: int) -> Colour:
-        """A rectangle of the picture after the first ``count`` spots, continued past its edges."""
-        x, y, width, height = rectangle
-        left, top = min(max(x, 0), self._size[0] - 1), min(max(y, 0), self._size[1] - 1)
-        right, bottom = min(max(x + width, left + 1), self._size[0]), max(y + height, top + 1)
-        bottom = min(bottom, self._size[1])
-        part = np.array(self._look((left, top, right - left, bottom - top)))
-        self.paste(part, (left, top, right - left, bottom - top), count)
-        rows = np.clip(np.arange(y, y + height), top, bottom - 1) - top
-        columns = np.clip(np.arange(x, x + width), left, right - 1) - left
-        return np.asarray(part[rows][:, columns])
+        """A rectangle inside the picture, after the first ``count`` spots."""
+        part = np.array(self._look(rectangle))
+        self.paste(part, rectangle, count)
+        return part
+
+    def _source(self, number: int) -> Rectangle | None:
+        """Where a spot is healed from; None where that is not in the picture."""
+        (x, y), (left, top, width, height) = self.spots[number].source, self._boxes[number]
+        room = self._size[0] - width, self._size[1] - height
+        wanted = left + x, top + y
+        inside = min(max(wanted[0], 0), room[0]), min(max(wanted[1], 0), room[1])
+        if max(abs(inside[0] - wanted[0]), abs(inside[1] - wanted[1])) > _ROUNDED:
+            return None
+        return inside[0], inside[1], width, height
 
     def _patch(self, number: int) -> tuple[NDArray[np.bool_], Colour]:
         if number not in self._patches:
@@ -173,10 +180,12 @@ class Healing:
     def _made(self, number: int) -> tuple[NDArray[np.bool_], Colour]:
         """Which pixels of its box a spot covers, and the box with the spot painted over."""
         spot, box = self.spots[number], self._boxes[number]
-        away = (box[0] + spot.source[0], box[1] + spot.source[1], box[2], box[3])
-        here, there = self.read(box, number), self.read(away, number)
+        source = self._source(number)
+        here = self.read(box, number)
+        # what was cut away with its source is filled from the border alone
+        there = self.read(source, number) if source else np.zeros_like(here)
         distance = spot.distance(box)
-        if spot.copied:
+        if spot.copied and source:
             soft = max(1.0, _SOFT_COPY * spot.radius)
             share = np.clip((spot.radius - distance) / soft, 0, 1)
             return share > 0, _blend(here, there, share)

@@ -6,6 +6,7 @@ carries it. The search begins on a reduced picture and is made exact on the pict
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any, Final
 
 import cv2
@@ -44,7 +45,12 @@ _MOST_SIDE: Final = 4000
 Costs = NDArray[np.float32]
 
 
-def find_source(work: Healing, spot: Laid, size: tuple[int, int]) -> tuple[int, int] | None:
+def find_source(
+    work: Healing,
+    spot: Laid,
+    size: tuple[int, int],
+    allowed: Callable[[int, int], bool] = lambda x, y: True,
+) -> tuple[int, int] | None:
     """The way from a spot to where it is best healed from, in pixels, x and y.
 
     Parameters
@@ -55,6 +61,8 @@ def find_source(work: Healing, spot: Laid, size: tuple[int, int]) -> tuple[int, 
         Its source does not matter.
     size : (width, height)
         Of the picture.
+    allowed : callable
+        Whether a way may be taken, such as one that stays in the frame.
 
     Returns
     -------
@@ -79,9 +87,7 @@ def find_source(work: Healing, spot: Laid, size: tuple[int, int]) -> tuple[int, 
     target = seen[begin[1] : begin[1] + around[3], begin[0] : begin[0] + around[2]]
     step = max(1, int(spot.radius / _COARSE_RADIUS))
     coarse = _costs(_small(seen, step), _small(target, step), _small(mask, step))
-    places = _ways(coarse, begin, step, spot)
-    if not len(places):
-        return None
+    places = [way for way in _ways(coarse, begin, step, spot).tolist() if allowed(*way)]
     best: tuple[float, tuple[int, int]] | None = None
     for x, y in places[:_KEPT]:
         found = _exact(seen, target, mask, (x, y), begin, step, spot)
