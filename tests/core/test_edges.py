@@ -89,6 +89,18 @@ def test_a_purple_thing_stays():
     assert touched[120:240, 180:360].mean() < 0.02
 
 
+def test_a_purple_band_that_is_wider_than_an_edge_stays():
+    sky = np.full((360, 540, 3), 0.8, np.float32)
+    sky[:, 180:196] = decode_srgb(np.array([120, 60, 160]) / 255)
+    band = cv2.GaussianBlur(sky, (0, 0), 0.7)
+    touched = chroma_off(freed(band, purple=100, width=0.8), band) > 0.02
+    assert touched[:, 180:196].mean() < 0.05
+    thin = np.full((360, 540, 3), 0.8, np.float32)
+    thin[:, 180:183] = decode_srgb(np.array([120, 60, 160]) / 255)
+    thin = cv2.GaussianBlur(thin, (0, 0), 0.7)
+    assert (chroma_off(freed(thin, purple=100, width=0.8), thin) > 0.02)[:, 180:183].mean() > 0.5
+
+
 def test_at_rest_the_very_array_is_handed_on_and_without_contrast_nothing_moves():
     _, glowing = branches()
     work = Pipeline(glowing)

@@ -6,7 +6,7 @@ import pytest
 from samples import DEMO
 
 from oatmeal.core.colour import decode_srgb, lightness
-from oatmeal.core.noise import NONE, SIDE, Noise, measured_array
+from oatmeal.core.noise import NONE, SIDE, Noise, even_terms, measured_array
 from oatmeal.core.picture import ArrayPicture, reduced
 from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region, render
 from oatmeal.core.pipeline.render import small_of
@@ -92,6 +92,21 @@ def test_a_copy_holds_the_lower_frequencies_of_the_file():
 def test_a_flat_or_a_tiny_picture_has_none():
     assert measured_array(np.full((64, 64, 3), 0.2, np.float32)).gain == pytest.approx((0,) * 3)
     assert measured_array(np.full((3, 5, 3), 0.2, np.float32)) == NONE
+
+
+def test_noise_is_made_even_as_it_was_published():
+    """Mäkitalo and Foi 2013, eq. 3 for gain 1: ``2 sqrt(z + 3/8 + sigma^2)``, here over gains."""
+    gain, offset, scale = even_terms(KNOWN)
+    light = np.linspace(0.001, 1, 50)
+    for channel in range(3):
+        counts = light / KNOWN.gain[channel]
+        spread = KNOWN.floor[channel] / KNOWN.gain[channel] ** 2
+        published = 2 * np.sqrt(counts + 3 / 8 + spread)
+        ours = scale[channel] * np.sqrt(gain[channel] * light + offset[channel])
+        assert ours == pytest.approx(published)
+    flat = np.full((200, 200, 3), 0.1, np.float32)
+    planes = kernels.evened(noisy(flat), KNOWN)[:, SIDE:-SIDE, SIDE:-SIDE]
+    assert planes.std(axis=(1, 2)) == pytest.approx([1, 1, 1], abs=0.03)
 
 
 def test_at_rest_the_very_array_is_handed_on_and_a_step_that_is_off_does_nothing():

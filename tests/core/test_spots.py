@@ -203,6 +203,22 @@ def test_the_source_found_is_the_one_that_matches():
     assert np.abs(after - pattern).max() < 1e-5
 
 
+def test_a_source_that_hides_something_inside_is_passed_over():
+    flat = np.full((300, 420, 3), 0.3, np.float32)
+    for x, y in ((200, 128), (200, 172), (178, 150), (222, 150)):  # inside the nearest places
+        flat[y - 2 : y + 3, x - 2 : x + 3] = 0.02
+    window = Window(0, 0, 420, 300)
+
+    def look(rectangle):
+        x, y, width, height = rectangle
+        return flat[y : y + height, x : x + width]
+
+    wanted = laid(with_spots(spot(200, 150)).prepare.spots[0], window)
+    way = find_source(Healing(look, [], window), wanted, (420, 300))
+    after = healed(flat, spot(200, 150, source=way))
+    assert np.abs(after[140:160, 190:210] - 0.3).max() < 1e-4
+
+
 def test_no_source_is_found_where_there_is_no_room():
     window = Window(0, 0, 20, 20)
     wanted = laid(Spot(path="5000 5000", radius=0.03), Window(0, 0, 400, 400))
