@@ -1,5 +1,8 @@
 """The pipeline: what is remembered, regions, proxies and whole pictures."""
 
+import gc
+import weakref
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -151,3 +154,21 @@ def test_progress_is_told_and_can_stop_the_work():
         pipeline.render(
             SMALL, REST, progress=lambda share: (_ for _ in ()).throw(InterruptedError())
         )
+
+
+def test_a_strip_is_let_go_as_soon_as_it_is_done():
+    """Without waiting for the garbage collector: strips of a large picture would pile up."""
+    spots = [{"path": "3000 3000", "source": [0.2, 0.1]}]
+    recipe = from_document({"prepare": {"noise": {"light": 50}, "spots": spots}})
+    rgb = decode_srgb(codes(60, 90, 16) / 65535).astype(np.float32)
+    picture = ArrayPicture(rgb)
+    gc.collect()
+    gc.disable()
+    try:
+        strip = Region(picture, (0, 0, 40, 30), recipe)
+        strip.codes(recipe)
+        held = weakref.ref(strip.pipeline)
+        del strip
+        assert held() is None
+    finally:
+        gc.enable()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -62,9 +63,8 @@ class Region:
             within=within,
             layout=picture.layout,
             noise=picture.noise,
-            elsewhere=self._elsewhere,
+            elsewhere=partial(_elsewhere, picture, whole, scale),
         )
-        self._picture, self._whole, self._scale = picture, whole, scale
         self._inside = (slice(y - top, y - top + height), slice(x - left, x - left + width))
 
     def _begin(self, place: int) -> int:
@@ -78,10 +78,6 @@ class Region:
         order = Order.of(wanted)
         fits = self._grid % order.grid(self._place) == 0
         return fits and order.margin(self._place) <= self._margin
-
-    def _elsewhere(self, name: str, order: Order, rectangle: Rectangle) -> NDArray[Any]:
-        there = Region(self._picture, rectangle, order, self._whole, self._scale, last=name)
-        return there.cut(there.pipeline.get(name, order))
 
     def encoded(self, wanted: Recipe | Order) -> NDArray[np.float32]:
         """The rectangle's toned grey, encoded float32."""
@@ -98,3 +94,16 @@ class Region:
     def cut(self, plane: NDArray[Any]) -> NDArray[Any]:
         """The rectangle's part of something computed with its surroundings."""
         return np.ascontiguousarray(plane[self._inside])
+
+
+def _elsewhere(
+    picture: Picture,
+    whole: Pipeline | None,
+    scale: float,
+    name: str,
+    order: Order,
+    rectangle: Rectangle,
+) -> NDArray[Any]:
+    """What a stage makes of another rectangle of the picture."""
+    there = Region(picture, rectangle, order, whole, scale, last=name)
+    return there.cut(there.pipeline.get(name, order))

@@ -7,6 +7,7 @@ something that changed.
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any, Final
 
 import numpy as np
@@ -72,12 +73,12 @@ class Pipeline:
         self._whole = within[0] if within else None
         self._elsewhere = elsewhere
         window = within[1] if within else Window(0, 0, width, height, layout)
-        self.place = Place(window, scale, auto_guard, noise or self._own_noise)
+        # nothing in the place may hold the pipeline itself, or strips of a large picture pile up
+        self.place = Place(
+            window, scale, auto_guard, noise or partial(_noise_of, self.source, scale)
+        )
         self._kept: dict[str, tuple[Any, Any]] = {}
         self._last: tuple[Recipe, Order] | None = None
-
-    def _own_noise(self) -> Noise:
-        return measured_array(self.source).scaled(1 / self.place.scale)
 
     def order(self, wanted: Recipe | Order) -> Order:
         """The order that a recipe makes; the same one while the recipe is the same object."""
@@ -164,3 +165,8 @@ class Pipeline:
             "codes", key, lambda: quantised(self.encoded(order), dtype)
         )
         return found
+
+
+def _noise_of(rgb_linear: NDArray[np.float32], scale: float) -> Noise:
+    """Of the file's own pixels, told from a copy of it."""
+    return measured_array(rgb_linear).scaled(1 / scale)
