@@ -24,6 +24,9 @@ STEP: Final = 4
 #: Blocks of a row that are worked on together: what they need stays in the nearest cache.
 _RUN: Final = 128
 
+#: The same for what works on single pixels.
+_SHORT: Final = 512
+
 #: Rows that one thread works on.
 _BAND: Final = 64
 
@@ -80,7 +83,7 @@ def _inverse(a, b, c, d, e, f, g, h):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _cleaned(plane, thresholds, out):  # type: ignore[no-untyped-def]
+def _cleaned(plane, above, out):  # type: ignore[no-untyped-def]
     # the plane has SIDE more pixels at every edge than what is wanted of it
     height, width = out.shape
     one, none = _f(1.0), _f(0.0)
@@ -109,7 +112,7 @@ def _cleaned(plane, thresholds, out):  # type: ignore[no-untyped-def]
                         r0[x], r1[x], r2[x], r3[x], r4[x], r5[x], r6[x], r7[x]
                     )
                 for x in range(n):
-                    kept[x] = one
+                    kept[x] = none
                 for k in range(SIDE):
                     line = down[k]
                     a, b, c, d = line[0:n], line[1 : 1 + n], line[2 : 2 + n], line[3 : 3 + n]
@@ -118,18 +121,23 @@ def _cleaned(plane, thresholds, out):  # type: ignore[no-untyped-def]
                     )  # fmt: skip
                     t0, t1, t2, t3 = blocks[k, 0], blocks[k, 1], blocks[k, 2], blocks[k, 3]
                     t4, t5, t6, t7 = blocks[k, 4], blocks[k, 5], blocks[k, 6], blocks[k, 7]
+                    l0, l1, l2, l3 = above[k, 0], above[k, 1], above[k, 2], above[k, 3]
+                    l4, l5, l6, l7 = above[k, 4], above[k, 5], above[k, 6], above[k, 7]
                     for x in range(n):
-                        t0[x], t1[x], t2[x], t3[x], t4[x], t5[x], t6[x], t7[x] = _forward(
+                        z0, z1, z2, z3, z4, z5, z6, z7 = _forward(
                             a[x], b[x], c[x], d[x], e[x], f[x], g[x], h[x]
                         )
-                    for column in range(SIDE):
-                        if k == 0 and column == 0:
-                            continue
-                        found, threshold = blocks[k, column], thresholds[k, column]
-                        for x in range(n):
-                            stays = one if abs(found[x]) > threshold else none
-                            found[x] *= stays
-                            kept[x] += stays
+                        s0 = one if abs(z0) > l0 else none
+                        s1 = one if abs(z1) > l1 else none
+                        s2 = one if abs(z2) > l2 else none
+                        s3 = one if abs(z3) > l3 else none
+                        s4 = one if abs(z4) > l4 else none
+                        s5 = one if abs(z5) > l5 else none
+                        s6 = one if abs(z6) > l6 else none
+                        s7 = one if abs(z7) > l7 else none
+                        t0[x], t1[x], t2[x], t3[x] = z0 * s0, z1 * s1, z2 * s2, z3 * s3
+                        t4[x], t5[x], t6[x], t7[x] = z4 * s4, z5 * s5, z6 * s6, z7 * s7
+                        kept[x] += ((s0 + s1) + (s2 + s3)) + ((s4 + s5) + (s6 + s7))
                 for x in range(n):
                     kept[x] = one / kept[x]
                 for k in range(SIDE):
@@ -182,24 +190,26 @@ def _even(light, gain, offset, scale):  # type: ignore[no-untyped-def]
 @parallel
 def _evened(rgb, gain, offset, scale, out):  # type: ignore[no-untyped-def]
     for y in prange(rgb.shape[0]):
-        width = rgb.shape[1]
-        row = rgb[y]
-        red, green, blue = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
-        for x in range(width):
-            red[x], green[x], blue[x] = row[x, 0], row[x, 1], row[x, 2]
-        for x in range(width):
-            red[x] = _even(red[x], gain[0], offset[0], scale[0])
-            green[x] = _even(green[x], gain[1], offset[1], scale[1])
-            blue[x] = _even(blue[x], gain[2], offset[2], scale[2])
-        light = out[0, y + SIDE, SIDE : SIDE + width]
-        across = out[1, y + SIDE, SIDE : SIDE + width]
-        along = out[2, y + SIDE, SIDE : SIDE + width]
-        for x in range(width):
-            light[x] = _P * (red[x] + green[x] + blue[x])
-        for x in range(width):
-            across[x] = _Q * (red[x] - blue[x])
-        for x in range(width):
-            along[x] = _R * (red[x] - _f(2.0) * green[x] + blue[x])
+        red, green, blue = np.empty(_SHORT, _f), np.empty(_SHORT, _f), np.empty(_SHORT, _f)
+        for left in range(0, rgb.shape[1], _SHORT):
+            n = min(_SHORT, rgb.shape[1] - left)
+            row = rgb[y, left : left + n]
+            for x in range(n):
+                red[x], green[x], blue[x] = row[x, 0], row[x, 1], row[x, 2]
+            for x in range(n):
+                red[x] = _even(red[x], gain[0], offset[0], scale[0])
+                green[x] = _even(green[x], gain[1], offset[1], scale[1])
+                blue[x] = _even(blue[x], gain[2], offset[2], scale[2])
+            begin = SIDE + left
+            light = out[0, y + SIDE, begin : begin + n]
+            across = out[1, y + SIDE, begin : begin + n]
+            along = out[2, y + SIDE, begin : begin + n]
+            for x in range(n):
+                light[x] = _P * (red[x] + green[x] + blue[x])
+            for x in range(n):
+                across[x] = _Q * (red[x] - blue[x])
+            for x in range(n):
+                along[x] = _R * (red[x] - _f(2.0) * green[x] + blue[x])
 
 
 @_inline
@@ -215,33 +225,35 @@ def _change(was, by, taken, gain):  # type: ignore[no-untyped-def]
 def _taken(rgb, clean, gain, offset, scale, amounts, gone, out):  # type: ignore[no-untyped-def]
     lightly, colourfully = amounts[0], amounts[1]
     for y in prange(rgb.shape[0]):
-        width = rgb.shape[1]
-        row, result = rgb[y], out[y]
-        c0, c1, c2 = clean[0, y], clean[1, y], clean[2, y]
-        red, green, blue = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
-        u, v, w = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
-        light, across = np.empty(width, _f), np.empty(width, _f)
-        along = np.empty(width, _f)
-        for x in range(width):
-            red[x], green[x], blue[x] = row[x, 0], row[x, 1], row[x, 2]
-        for x in range(width):
-            u[x] = _even(red[x], gain[0], offset[0], scale[0])
-            v[x] = _even(green[x], gain[1], offset[1], scale[1])
-            w[x] = _even(blue[x], gain[2], offset[2], scale[2])
-        for x in range(width):
-            light[x] = _P * lightly * (c0[x] - _P * (u[x] + v[x] + w[x]))
-        for x in range(width):
-            across[x] = _Q * colourfully * (c1[x] - _Q * (u[x] - w[x]))
-        for x in range(width):
-            along[x] = _R * colourfully * (c2[x] - _R * (u[x] - _f(2.0) * v[x] + w[x]))
-        for x in range(width):
-            red[x] += _change(u[x], light[x] + across[x] + along[x], gone[0], gain[0])
-        for x in range(width):
-            green[x] += _change(v[x], light[x] - _f(2.0) * along[x], gone[1], gain[1])
-        for x in range(width):
-            blue[x] += _change(w[x], light[x] - across[x] + along[x], gone[2], gain[2])
-        for x in range(width):
-            result[x, 0], result[x, 1], result[x, 2] = red[x], green[x], blue[x]
+        red, green, blue = np.empty(_SHORT, _f), np.empty(_SHORT, _f), np.empty(_SHORT, _f)
+        u, v, w = np.empty(_SHORT, _f), np.empty(_SHORT, _f), np.empty(_SHORT, _f)
+        light, across = np.empty(_SHORT, _f), np.empty(_SHORT, _f)
+        along = np.empty(_SHORT, _f)
+        for left in range(0, rgb.shape[1], _SHORT):
+            n = min(_SHORT, rgb.shape[1] - left)
+            row, result = rgb[y, left : left + n], out[y, left : left + n]
+            c0, c1 = clean[0, y, left : left + n], clean[1, y, left : left + n]
+            c2 = clean[2, y, left : left + n]
+            for x in range(n):
+                red[x], green[x], blue[x] = row[x, 0], row[x, 1], row[x, 2]
+            for x in range(n):
+                u[x] = _even(red[x], gain[0], offset[0], scale[0])
+                v[x] = _even(green[x], gain[1], offset[1], scale[1])
+                w[x] = _even(blue[x], gain[2], offset[2], scale[2])
+            for x in range(n):
+                light[x] = _P * lightly * (c0[x] - _P * (u[x] + v[x] + w[x]))
+            for x in range(n):
+                across[x] = _Q * colourfully * (c1[x] - _Q * (u[x] - w[x]))
+            for x in range(n):
+                along[x] = _R * colourfully * (c2[x] - _R * (u[x] - _f(2.0) * v[x] + w[x]))
+            for x in range(n):
+                red[x] += _change(u[x], light[x] + across[x] + along[x], gone[0], gain[0])
+            for x in range(n):
+                green[x] += _change(v[x], light[x] - _f(2.0) * along[x], gone[1], gain[1])
+            for x in range(n):
+                blue[x] += _change(w[x], light[x] - across[x] + along[x], gone[2], gain[2])
+            for x in range(n):
+                result[x, 0], result[x, 1], result[x, 2] = red[x], green[x], blue[x]
 
 
 def cleaned(plane: Planes, thresholds: Planes, out: Planes) -> None:
@@ -256,7 +268,9 @@ def cleaned(plane: Planes, thresholds: Planes, out: Planes) -> None:
     out : float32 (H, W)
         Every pixel a mean over all blocks that it lies in, weighted by one over what they kept.
     """
-    _cleaned(plane, thresholds, out)
+    above = thresholds.copy()
+    above[0, 0] = -1  # the mean stays, whatever it is
+    _cleaned(plane, above, out)
 
 
 def evened(rgb_linear: Planes, noise: Noise) -> Planes:
