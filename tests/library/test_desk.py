@@ -1,6 +1,8 @@
 """A desk: frames as they are framed, and nobody waits for what somebody else asked."""
 
+import gc
 import threading
+import weakref
 
 import numpy as np
 import pytest
@@ -32,6 +34,10 @@ def with_frame(recipe, lens=None, **frame):
 
 @pytest.fixture
 def desk(store):
+    return a_desk(store)
+
+
+def a_desk(store):
     with store.receive([FOG.read_bytes()], "fog.jpg", 10**9) as received:
         store.keep(received, ".jpg")
     return Desk(Original(received.sha256, ".jpg", "a.jpg"), SIZE, Proxies(store, Limits()))
@@ -113,3 +119,19 @@ def test_sizes_regions_strips_and_figures_are_those_of_the_framed_picture(desk, 
     row, column = int(0.3 * frame.height), int(0.2 * frame.width)
     near = grey(frame)[row - 2 : row + 3, column - 2 : column + 3]
     assert frame.figures["pins"][0]["code"] == pytest.approx(near.mean(), abs=0.1)
+
+
+def test_a_desk_that_is_put_away_is_let_go_at_once(store):
+    """It holds the pixels of a whole file: none may wait for the garbage collector."""
+    one = a_desk(store)
+    recipe = from_document({"prepare": {"noise": {"light": 40}}})
+    gc.collect()
+    gc.disable()
+    try:
+        one.frame(Request(recipe, 300))
+        one.frame(Request(recipe, 300, region=(0, 0, 60, 40)))
+        held = weakref.ref(one)
+        del one
+        assert held() is None
+    finally:
+        gc.enable()

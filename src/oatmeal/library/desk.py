@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core import prepare
-from oatmeal.core.noise import Noise
 from oatmeal.core.picture import (
     ArrayPicture,
     Geometry,
@@ -34,6 +33,7 @@ from oatmeal.core.seeing.starts import Start, starts
 from oatmeal.library.cleaning import Cleaning
 from oatmeal.library.errors import Invalid
 from oatmeal.library.figures import Figures, layer
+from oatmeal.library.pixels import Pixels
 from oatmeal.library.proxies import BENCH_SIDE, Proxies
 from oatmeal.library.requests import MAX_REGION_PIXELS, Frame, Request, Strip
 from oatmeal.library.standing import Standing
@@ -129,24 +129,25 @@ class Desk:
         self._size = size
         self._proxies = proxies
         self._lock = threading.Lock()
-        self._decoding = threading.Lock()
         guard = proxies.auto_guard(original)
+        # by itself, or a desk that was put away would hold itself
+        self._pixels = Pixels(original, proxies)
         self._copy = ArrayPicture(
-            proxies.read(original, BENCH_SIDE), guard, noise_of_file=self.noise
+            proxies.read(original, BENCH_SIDE), guard, noise_of_file=self._pixels.noise
         )
         self._views: OrderedDict[tuple[Geometry, bool], View] = OrderedDict()
-        self._source: SourcePicture | None = None
-        self.cleaning = Cleaning(self._copy, self.source, self.noise)
+        self.cleaning = Cleaning(self._copy, self._pixels.source, self._pixels.noise)
         self.standing = Standing(self._copy, size, lambda: proxies.exif(original))
 
     def _view(self, order: Order, framing: str = "framed") -> View:
         geometry = _geometry(order, framing)
         laid = geometry.on(*self._size)
         side = max(laid.size_on(self._copy))
-        fine = self._source is not None and side < min(FINE_SIDE, max(laid.width, laid.height))
+        source = self._pixels.held
+        fine = source is not None and side < min(FINE_SIDE, max(laid.width, laid.height))
         key = (geometry, fine)
         if key not in self._views:
-            read = self._source if fine and self._source is not None else self._copy
+            read = source if fine and source is not None else self._copy
             self._views[key] = View(framed(read, geometry, self._size), laid)
         self._views.move_to_end(key)
         while len(self._views) > VIEWS:
@@ -269,14 +270,7 @@ class Desk:
 
     def source(self) -> SourcePicture:
         """The file's own pixels, decoded once; frames of the copies go on meanwhile."""
-        with self._decoding:
-            if self._source is None:
-                self._source = self._proxies.decode(self._original)
-            return self._source
-
-    def noise(self) -> Noise:
-        """Of the file's own pixels."""
-        return self._proxies.noise(self._original, self.source)
+        return self._pixels.source()
 
     def prepare_source(self) -> None:
         """Decode the file ahead of the first look at 100 %."""

@@ -1,0 +1,37 @@
+"""An original's own pixels, decoded when they are first needed and held."""
+
+from __future__ import annotations
+
+import threading
+
+from oatmeal.core.noise import Noise
+from oatmeal.library.proxies import Proxies
+from oatmeal.library.store import Original
+from oatmeal.photofile.decode import SourcePicture
+
+
+class Pixels:
+    """The decoded original of one photograph.
+
+    Attributes
+    ----------
+    held : SourcePicture or None
+        None until it is decoded.
+    """
+
+    def __init__(self, original: Original, proxies: Proxies) -> None:
+        self._original = original
+        self._proxies = proxies
+        self._decoding = threading.Lock()
+        self.held: SourcePicture | None = None
+
+    def source(self) -> SourcePicture:
+        """The file's own pixels, decoded once; frames of the copies go on meanwhile."""
+        with self._decoding:
+            if self.held is None:
+                self.held = self._proxies.decode(self._original)
+            return self.held
+
+    def noise(self) -> Noise:
+        """Their noise."""
+        return self._proxies.noise(self._original, self.source)
