@@ -28,7 +28,7 @@ from oatmeal.core.stages import Place
 Colour = NDArray[np.float32]
 
 #: Terms below so many deviations are dropped: of light, and of both colours.
-THRESHOLDS: Final = (2.5, 2.8, 2.8)
+THRESHOLDS: Final = (2.6, 2.8, 2.8)
 
 #: Pixels round one that its cleaned value depends on; parts begin on the blocks' rows.
 MARGIN: Final = SIDE
