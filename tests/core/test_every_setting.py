@@ -56,7 +56,7 @@ OTHERS = {
         [[0.0, 0.0], [0.5, 0.4], [1.0, 0.9]],
     ),
     "prepare.spots": (
-        [{"path": "3000 3000", "radius": 0.05, "source": [0.2, 0.1], "copied": False, "on": True}],
+        [{"path": "3000 3000", "radius": 0.03, "source": [0.2, 0.1], "copied": False, "on": True}],
         [
             {
                 "path": "5000 2000 900 0",
