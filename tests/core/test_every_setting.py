@@ -60,7 +60,7 @@ OTHERS = {
         [
             {
                 "path": "5000 2000 900 0",
-                "radius": 0.04,
+                "radius": 0.025,
                 "source": [0.0, 0.2],
                 "copied": True,
                 "on": True,
