@@ -16,10 +16,10 @@ import cv2
 import numpy as np
 from frames import DEMO, FRAME, frame_and_unit, large_jpeg, median, say
 
-from oatmeal.core import colour
+from oatmeal.core import colour, prepare
 from oatmeal.core.colour import decode_srgb, encode_srgb
 from oatmeal.core.noise import Noise, measured_array
-from oatmeal.core.picture import ArrayPicture, Window, reduced
+from oatmeal.core.picture import ArrayPicture, Window, framed, reduced
 from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region, render
 from oatmeal.core.pipeline.render import small_of
 from oatmeal.core.prepare.spots import Healing, Laid
@@ -326,9 +326,6 @@ def speed() -> None:
             }
         }
     )  # fmt: skip
-    from oatmeal.core import prepare
-    from oatmeal.core.picture import framed
-
     view = framed(source, prepare.geometry(everything))
     full = render(source, everything).astype(int)
     worst = 0

@@ -171,12 +171,25 @@ def test_a_stroke_is_healed_and_a_key_hides_the_rings(sky, page):
     page.keyboard.press("y")
     expect(rings(page)).to_have_count(1)
     page.mouse.move(*sky.at(700 / WIDE, 300 / HIGH))
-    page.keyboard.press("j")
+    page.keyboard.press("n")
     sky.settled()
     under = places(cleaned(sky).spots[1].path)[0] * WIDE
     assert under == pytest.approx([700, 300], abs=3)
     page.get_by_role("button", name="Threads", exact=True).click()
     expect(page.locator(".spotboard")).to_be_hidden()
+
+
+def test_a_spot_whose_request_failed_is_not_lost(sky, page, quiet):
+    quiet.expected = ("ERR_FAILED",)
+    page.route("**/heal", lambda route: route.abort())
+    page.mouse.click(*sky.at(300 / WIDE, 200 / HIGH))
+    again = page.get_by_role("button", name="Try again")
+    expect(again).to_be_visible()
+    assert cleaned(sky).spots == ()
+    page.unroute("**/heal")
+    again.click()
+    sky.settled()
+    assert places(cleaned(sky).spots[0].path)[0] * WIDE == pytest.approx([300, 200], abs=3)
 
 
 def test_likely_specks_are_lit_and_each_is_confirmed_or_left(sky, page):

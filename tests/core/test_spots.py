@@ -44,6 +44,11 @@ def inside(x, y, radius, shape):
     return np.hypot(across - x, down - y) <= radius
 
 
+def looking(rgb):
+    """What reads rectangles of a picture."""
+    return lambda at: rgb[at[1] : at[1] + at[3], at[0] : at[0] + at[2]]
+
+
 def faulty(rgb, x, y, radius):
     out = rgb.copy()
     out[inside(x, y, radius, rgb.shape)] = 0.9
@@ -107,11 +112,7 @@ def test_later_spots_stand_on_earlier_ones_and_the_order_of_reading_does_not_mat
         for one in with_spots(*(spot(x, 150) for x in (150, 165, 180))).prepare.spots
     ]
 
-    def look(rectangle):
-        x, y, width, height = rectangle
-        return RGB[y : y + height, x : x + width]
-
-    forward, backward = Healing(look, spots, window), Healing(look, spots, window)
+    forward, backward = Healing(looking(RGB), spots, window), Healing(looking(RGB), spots, window)
     first = [forward._patch(number) for number in (0, 1, 2)]
     last = [backward._patch(number) for number in (2, 1, 0)][::-1]
     for one, other in zip(first, last, strict=True):
@@ -190,12 +191,8 @@ def test_the_source_found_is_the_one_that_matches():
     bad = faulty(pattern, 200, 150, 10)
     window = Window(0, 0, 420, 300)
 
-    def look(rectangle):
-        x, y, width, height = rectangle
-        return bad[y : y + height, x : x + width]
-
     wanted = laid(with_spots(spot(200, 150)).prepare.spots[0], window)
-    way = find_source(Healing(look, [], window), wanted, (420, 300))
+    way = find_source(Healing(looking(bad), [], window), wanted, (420, 300))
     assert way is not None
     assert way[0] % 60 == 0
     assert way[1] % 60 == 0
@@ -209,12 +206,8 @@ def test_a_source_that_hides_something_inside_is_passed_over():
         flat[y - 2 : y + 3, x - 2 : x + 3] = 0.02
     window = Window(0, 0, 420, 300)
 
-    def look(rectangle):
-        x, y, width, height = rectangle
-        return flat[y : y + height, x : x + width]
-
     wanted = laid(with_spots(spot(200, 150)).prepare.spots[0], window)
-    way = find_source(Healing(look, [], window), wanted, (420, 300))
+    way = find_source(Healing(looking(flat), [], window), wanted, (420, 300))
     after = healed(flat, spot(200, 150, source=way))
     assert np.abs(after[140:160, 190:210] - 0.3).max() < 1e-4
 

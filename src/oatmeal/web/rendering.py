@@ -181,8 +181,8 @@ def specks(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/side-fringes")
-@takes(bodies.Nothing)
-def side_fringes(photograph_id: int, wanted: bodies.Nothing) -> dict[str, Any]:
+@takes(bodies.Of)
+def side_fringes(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
     """How much larger the lens drew red and blue than green, and a sentence."""
     found = _desk(photograph_id).cleaning.side_fringes()
     told = {"red": found.red, "blue": found.blue}

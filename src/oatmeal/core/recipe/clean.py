@@ -32,7 +32,7 @@ class NoiseTaken(Part):
         meaning="taken away of what is uneven in colour; all at 100",
     )  # fmt: skip
     level: float = setting(
-        "noise taken for", 25, 400, rest=100.0, unit="%", step=5, trial=50, scale="stays",
+        "counted as noise", 25, 400, rest=100.0, unit="%", step=5, trial=50, scale="stays",
         within=(50, 300), meaning="of the noise that is measured in the file",
     )  # fmt: skip
 

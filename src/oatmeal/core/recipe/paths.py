@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import Annotated, Final
 
 import numpy as np
@@ -23,6 +24,7 @@ MOST_PLACES: Final = 2000
 _PATH: Final = re.compile(r"-?\d{1,5}(?: -?\d{1,5})*", re.ASCII)
 
 
+@lru_cache(maxsize=4096)  # a drag reads the same paths in every frame
 def _known(text: str) -> str:
     numbers = text.count(" ") + 1
     if not _PATH.fullmatch(text) or numbers % 2 or numbers > 2 * MOST_PLACES:

@@ -33,6 +33,9 @@ export function cleaning(bench) {
   return {
     /** Amounts that the picture seems to need, once they are known. @type {{light: number, colour: number}|null} */
     needed: null,
+    /** Why the noise, or the patches, could not be had. */
+    noiseTrouble: "",
+    patchTrouble: "",
     chosen: -1,
     hidden: false,
     radius: clamp(Number(localStorage.getItem(SIZE)) || USUAL, smallest, largest),
@@ -73,12 +76,14 @@ export function cleaning(bench) {
       noiseAsked = true;
       try {
         this.needed = await ask("GET", address("noise"));
+        this.noiseTrouble = "";
       } catch (problem) {
         noiseAsked = false;
-        say(problem.message);
+        this.noiseTrouble = problem.message;
       }
     },
     neededWords() {
+      if (this.noiseTrouble) return this.noiseTrouble;
       if (!this.needed) return "measuring the file’s noise …";
       const { light, colour } = this.needed;
       if (!light && !colour) return "the picture seems to need none";
@@ -122,10 +127,14 @@ export function cleaning(bench) {
     },
     askPatch(name, recipe) {
       const layer = bench.light.shown();
-      patches[name] ??= new Frames(id, (frame) => this.paintPatch(name, frame), () => {});
+      patches[name] ??= new Frames(id, (frame) => this.paintPatch(name, frame), (problem) => { this.patchTrouble = problem.message; });
       patches[name].ask(() => ({ recipe, side: PATCH_SIDE, layers: [layer], region: this.rectangle(), measured: false }));
     },
+    patchWords() {
+      return this.patchTrouble || "before, 100 %";
+    },
     paintPatch(name, frame) {
+      this.patchTrouble = "";
       const canvas = bench.refs[name === "before" ? "patchBefore" : "patchAfter"];
       const data = frame.layers[bench.light.shown()];
       if (data) bench.parts.picture.draw(canvas, { width: frame.width, height: frame.height, data }, false);
@@ -171,14 +180,14 @@ export function cleaning(bench) {
       }).join(" ");
     },
     /** Where a place in shares of the longer side is seen, in CSS pixels on the surround. @param {number[]} point */
-    screen(point) {
+    screen(point, laid = bench.crop.laid()) {
       const { picture } = bench.parts;
-      const { x, y } = picture.placeOf(picture.point(bench.crop.framed(shares([point])[0])));
+      const { x, y } = picture.placeOf(picture.point(laid.framed(shares([point])[0])));
       return [x, y];
     },
     /** CSS pixels for one longer side, beside a place. @param {number[]} point */
-    scaleAt([x, y]) {
-      const [here, across] = [this.screen([x, y]), this.screen([x + 0.01, y])];
+    scaleAt([x, y], laid = bench.crop.laid()) {
+      const [here, across] = [this.screen([x, y], laid), this.screen([x + 0.01, y], laid)];
       return Math.hypot(across[0] - here[0], across[1] - here[1]) / 0.01;
     },
     /** The place in shares of the longer side that a pointer is over; null outside the picture. */
@@ -195,11 +204,13 @@ export function cleaning(bench) {
     },
     ringsOfSpots() {
       if (this.hidden) return [];
-      return this.all().map((spot, number) => {
+      const laid = bench.crop.laid(); // once: asking for it costs more than a spot
+      return copy(this.all()).map((spot, number) => {
         const points = this.points(spot);
-        const [first, source] = [this.screen(points[0]), this.screen([points[0][0] + spot.source[0], points[0][1] + spot.source[1]])];
+        const [[x, y]] = points;
+        const [first, source] = [this.screen([x, y], laid), this.screen([x + spot.source[0], y + spot.source[1]], laid)];
         return {
-          points: points.map((point) => this.screen(point)), radius: spot.radius * this.scaleAt(points[0]),
+          points: points.map((point) => this.screen(point, laid)), radius: spot.radius * this.scaleAt([x, y], laid),
           source: [source[0] - first[0], source[1] - first[1]], on: spot.on, chosen: number === this.chosen,
         };
       });
@@ -266,7 +277,7 @@ export function cleaning(bench) {
           this.draw();
         } catch (problem) {
           bench.frame.waiting = false;
-          say(problem.message);
+          say(problem.message, "Try again", () => this.heal(spot)); // a stroke is not lost with its request
         }
         this.healing -= 1;
       });

@@ -257,18 +257,24 @@ export function cropping(bench) {
     findUprights() {
       return this.find("find-uprights", {}, ({ frame, words }) => (frame.plumb ? `${frame.plumb.length} upright lines laid: ${words}. Move them where they do not fit.` : words));
     },
-    /** Ask the server for values of the frame; one undo step. */
-    async find(what, body, said) {
+    /**
+     * Ask the server for values of the frame, or of another part of Prepare; one undo step.
+     * @param {string} what @param {any} body beside the recipe
+     * @param {((found: any) => string)|null} said @param {"frame"|"lens"} [part] @param {(found: any) => void} [take]
+     */
+    async find(what, body, said, part = "frame", take = ({ frame }) => Object.assign(this.frame(), frame)) {
       if (this.busyWith) return;
       this.busyWith = what;
       bench.frame.waiting = true;
       try {
         const found = await ask("POST", address(what), { recipe: copy(bench.work.recipe), ...body });
-        const before = copy(this.frame());
-        this.set(found.frame);
-        if (!same(before, this.frame()) || !said) bench.work.settle();
+        const before = copy(bench.work.recipe.prepare[part]);
+        take(found);
+        this.changed();
+        const moved = !same(before, bench.work.recipe.prepare[part]);
+        if (moved || !said) bench.work.settle();
         else bench.frame.waiting = false;
-        if (said) say(said(found), ...(same(before, this.frame()) ? [] : ["Undo", () => bench.work.undo()]));
+        if (said) say(said(found), ...(moved ? ["Undo", () => bench.work.undo()] : []));
       } catch (problem) {
         bench.frame.waiting = false;
         say(problem.message);
@@ -279,31 +285,14 @@ export function cropping(bench) {
     },
 
     // lens
-    async findSideFringes() {
-      if (this.busyWith) return;
-      this.busyWith = "side-fringes";
-      bench.frame.waiting = true;
-      try {
-        const { lens, words } = await ask("POST", address("side-fringes"));
+    findSideFringes() {
+      return this.find("side-fringes", {}, ({ words }) => words, "lens", ({ lens }) => {
         const { lens: now } = bench.work.recipe.prepare;
         const known = now.use_known ? now.known : { red: 0, blue: 0 };
         const { "prepare.lens.red": { low, high } } = bench.vocabulary.settings;
-        const before = copy(now);
         // what is known of the lens is undone already: by hand only the rest
         for (const [name, percent] of Object.entries(lens)) now[name] = rounded(clamp(percent - known[name], low, high), 1e3);
-        if (same(before, now)) {
-          bench.frame.waiting = false;
-          say(words);
-        } else {
-          this.changed();
-          bench.work.settle();
-          say(words, "Undo", () => bench.work.undo());
-        }
-      } catch (problem) {
-        bench.frame.waiting = false;
-        say(problem.message);
-      }
-      this.busyWith = "";
+      });
     },
     async askLens() {
       if (lensAsked) return;

@@ -66,12 +66,11 @@ export class Rings {
   }
 
   newSpot(number) {
-    const way = svg("line", { class: "way" });
     const source = svg("path", { class: "source", tabindex: 0, role: "slider", "aria-valuenow": 0, "aria-label": `source of spot ${number + 1}: drag or arrows` });
     const halo = svg("path", { class: "halo" });
     const body = svg("path", { class: "spot", tabindex: 0, role: "button", "aria-label": `spot ${number + 1}: arrows move it, plus and minus size it, Enter switches it, Delete removes it` });
     const handle = svg("circle", { class: "handle", r: 5, "aria-hidden": "true" });
-    const group = svg("g", { class: "ring" }, way, halo, source, body, handle);
+    const group = svg("g", { class: "ring" }, halo, source, body, handle);
     body.addEventListener("pointerdown", (event) => this.drag(event, number, "move"));
     source.addEventListener("pointerdown", (event) => this.drag(event, number, "lead"));
     handle.addEventListener("pointerdown", (event) => this.resize(event, number));
@@ -83,19 +82,15 @@ export class Rings {
 
   /** @param {any} group @param {any} spot @param {number} number */
   laySpot(group, { points, radius, source, on, chosen }, number) {
-    const [way, halo, from, body, handle] = group.children;
+    const [halo, from, body, handle] = group.children;
     const shown = Math.max(LEAST_PX, radius);
     const moved = points.map(([x, y]) => [x + source[0], y + source[1]]);
     group.setAttribute("class", `ring${chosen ? " chosen" : ""}${on ? "" : " off"}`);
     set(halo, { d: around(points, shown) });
     set(body, { d: around(points, shown), "data-spot": number });
-    for (const one of [way, from, handle]) one.setAttribute("visibility", chosen ? "visible" : "hidden");
+    for (const one of [from, handle]) one.setAttribute("visibility", chosen ? "visible" : "hidden");
     if (!chosen) return;
     set(from, { d: around(moved, shown) });
-    const [[x1, y1], [x2, y2]] = [points[0], moved[0]];
-    const apart = Math.max(1, Math.hypot(x2 - x1, y2 - y1));
-    const inner = Math.min(0.5, shown / apart);
-    set(way, { x1: x1 + (x2 - x1) * inner, y1: y1 + (y2 - y1) * inner, x2: x2 - (x2 - x1) * inner, y2: y2 - (y2 - y1) * inner });
     const last = points[points.length - 1];
     set(handle, { cx: last[0] + shown * Math.SQRT1_2, cy: last[1] + shown * Math.SQRT1_2 });
   }
