@@ -99,8 +99,8 @@ def test_a_bad_recipe_ends_with_2_and_says_where(tmp_path, recipe, capsys):
     bad = recipe({"mix": {"lifts": {"red": 99}}, "tone": {"clarity": 400}})
     assert cli.main(["recipe", "check", bad]) == 2
     assert "mix.lifts.red: 99 is not allowed; give a number from -4 to 4" in capsys.readouterr().err
-    unbuilt = recipe({"areas": [{}]})
-    assert cli.main(["recipe", "check", unbuilt]) == 2
+    listed = recipe({"areas": [{}]})
+    assert cli.main(["recipe", "check", listed]) == 2
     assert "areas" in capsys.readouterr().err
     assert cli.main(["recipe", "check", recipe(SIX)]) == 0
 

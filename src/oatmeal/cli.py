@@ -143,7 +143,7 @@ def _read_recipe(name: str | None) -> recipes.Recipe:
         text = sys.stdin.buffer.read() if name == "-" else Path(name).read_bytes()
     except OSError as error:
         raise UsageError(f"{name} cannot be read: {error.strerror}") from error
-    return recipes.require_built(recipes.read(text))
+    return recipes.read(text)
 
 
 @contextmanager

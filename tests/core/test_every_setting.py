@@ -36,6 +36,17 @@ FULL = {
         "exposure": 0.2, "shadows": 20, "clarity": 40, "sparkle": 10, "detail": 20, "veil": 10,
         "levels": {"black": 6, "white": 246}, "contrast": 10,
     },
+    "areas": {
+        "groups": [{"id": "g1", "name": "some", "amount": 80}],
+        "list": [
+            {
+                "id": "a1", "group": "g1",
+                "mask": [{"kind": "ellipse", "centre": [0.5, 0.3], "radii": [0.4, 0.2]}],
+                "values": {"exposure": 0.5, "threads": {"green": {"strength": 150}}},
+            },
+            {"id": "a2", "mask": [{"kind": "fade"}], "values": {"lifts": {"blue": 0.3}}},
+        ],
+    },
 }  # fmt: skip
 BASES = {
     "plain": {"kind": "plain"}, "channels": {"kind": "channels", "hold_total": False},
@@ -45,6 +56,11 @@ BASES = {
         "kind": "formula", "text": "Y**k", "parameters": {"k": {"value": 0.45, "high": 2.0}}
     },
 }  # fmt: skip
+STROKE = {
+    "path": "3000 2000 4000 1000", "radius": 0.2, "hardness": 20.0, "flow": 60.0, "max": 90.0,
+    "erase": False, "hold": 0.0, "pressure": "",
+}  # fmt: skip
+MASK_PART = {"how": "add", "opposite": False, "on": True, "kind": "strokes"}
 #: Values for what is no number, switch or choice.
 OTHERS = {
     "prepare.frame.plumb": ([[[0.1, 0.1], [0.2, 0.9]]], [[[0.3, 0.1], [0.3, 0.9]]]),
@@ -76,12 +92,22 @@ OTHERS = {
     "mix.base:formula.text": ("r*k", "1 - Y**k"),
     "mix.picked.*.colour": ("#b23a2e", "#3f8a3a"),
     "mix.picked.*.name": ("sky", "water"),
+    "areas.groups.*.name": ("fields", "faces"),
+    "areas.groups.*.move": ([0.1, 0.0], [-0.1, 0.1]),
+    "areas.list.*.name": ("sky", "water"),
+    "areas.list.*.group": ("", ""),
+    "areas.list.*.move": ([0.1, 0.0], [-0.1, 0.1]),
+    "areas.list.*.mask": (
+        [MASK_PART | {"strokes": [STROKE]}],
+        [MASK_PART | {"how": "subtract", "opposite": True, "strokes": [STROKE, STROKE]}],
+    ),
     "tone.curve": ([[0.0, 0.0], [0.4, 0.6], [1.0, 1.0]], [[0.0, 0.1], [1.0, 0.8]]),
     "tone.zones": ([0.5] * 9, [-1.0] + [0.0] * 8),
 }
 #: Numbers that their neighbours bound.
 WITHIN = {
     **{f"prepare.threads.{name}.hue": (-8.0, 8.0) for name in ranges.NAMES},
+    **{f"areas.list.*.values.threads.{name}.hue": (-8.0, 8.0) for name in ranges.NAMES},
     "prepare.frame.centre.0": (0.2, 0.6),
     "mix.base:formula.parameters.*.value": (0.1, 1.9),
     "mix.base:formula.parameters.*.low": (-3.0, 0.2),
@@ -96,7 +122,14 @@ WITHIN = {
 FRAMING = ("prepare.frame", "prepare.lens")
 #: The widest edge is less than a pixel of a picture this small; tests/core/test_edges.py has it.
 FINER = ("prepare.edge_colour.width",)
-EVERY = list(DECLARED)
+#: What an area has of the ranges is the same part as everywhere: one of them stands for all.
+SAME = tuple(
+    f"areas.list.*.values.{part}.{name}"
+    for part in ("lifts", "threads")
+    for name in ranges.NAMES
+    if name != "green"
+)
+EVERY = [path for path in DECLARED if not path.startswith(SAME)]
 STAGED = [path for path in EVERY if not path.startswith(FRAMING)]
 
 

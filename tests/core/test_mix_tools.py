@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from samples import BLUE, GREEN, GREY, RED, patches
 
-from oatmeal.core import colour, mix
+from oatmeal.core import colour
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST, Picked, RecipeError, from_document, read
 from oatmeal.core.seeing import strip
@@ -32,7 +32,7 @@ def test_a_picked_colour_parts_two_things_in_one_range():
     )
     moved = stops_between(rgb, recipe)[30]
     lab = colour.oklab(rgb)[30]
-    distance = np.linalg.norm(lab - mix.picked_lab(hexed(RED)), axis=1)
+    distance = np.linalg.norm(lab - colour.lab_of_hex(hexed(RED)), axis=1)
     assert np.allclose(moved, 1.5 * np.exp(-((distance / 0.05) ** 2) / 2), atol=2e-3)
     assert moved[15] == pytest.approx(1.5, abs=0.01)
     assert moved[45] < 0.3

@@ -63,24 +63,10 @@ def test_hostile_text_is_refused_with_a_sentence(text):
         recipes.read(text)
 
 
-@pytest.mark.parametrize(
-    ("document", "path"),
-    [
-        ({"areas": [{}]}, "areas"),
-    ],
-)
-def test_what_is_not_built_is_read_but_refused_for_rendering(document, path):
-    recipe = recipes.from_document(document)
-    with pytest.raises(RecipeError) as caught:
-        recipes.require_built(recipe)
-    assert path in [problem.path for problem in caught.value.problems]
-
-
-def test_unbuilt_values_at_rest_are_accepted():
-    recipe = recipes.from_document(
-        {"mix": {"guard": 0, "picked": []}, "tone": {"clarity": 0, "zones": [0] * 9}, "areas": []}
-    )
-    assert recipes.require_built(recipe) is recipe
+def test_the_areas_of_the_first_months_were_an_empty_list():
+    assert recipes.from_document({"areas": []}) == recipes.REST
+    with pytest.raises(RecipeError):
+        recipes.from_document({"areas": [{}]})
 
 
 def test_a_step_that_is_off_is_as_at_rest():

@@ -97,7 +97,7 @@ def test_of_two_at_the_same_moment_one_wins(act):
     assert sorted(map(str, results)) == ["2", "behind", "behind", "behind"]
 
 
-def test_bad_and_unbuilt_recipes_are_refused_and_nothing_changes(act):
+def test_bad_recipes_are_refused_and_nothing_changes(act):
     for document in ({"mix": {"lifts": {"red": 9}}}, {"areas": [{}]}, None):
         with pytest.raises(RecipeError):
             act(versions.save, 1, from_document(document))

@@ -6,6 +6,8 @@ from typing import Any
 
 import numba
 
+from oatmeal.core.areas import kernels as areas
+from oatmeal.core.areas import likeness_kernels
 from oatmeal.core.bands import kernels as bands
 from oatmeal.core.colour import filters
 from oatmeal.core.colour import kernels as colour
@@ -29,6 +31,8 @@ def warm() -> None:
     rooms = (
         colour,
         filters,
+        areas,
+        likeness_kernels,
         bands,
         resampling,
         noise_kernels,

@@ -21,6 +21,9 @@ from oatmeal.core.noise import Noise, measured_array
 #: Rows of a picture that are held in floating point at a time.
 STRIP_ROWS: Final = 512
 
+#: Longer side of the copy on which it is told what looks alike.
+TAKEN_SIDE: Final = 400
+
 Rectangle = tuple[int, int, int, int]
 
 
@@ -47,6 +50,9 @@ class Picture(Protocol):
 
     def noise(self) -> Noise:
         """Of the file's own pixels."""
+
+    def taken(self) -> NDArray[np.float32]:
+        """Linear colour of the whole as it was taken, reduced to :data:`TAKEN_SIDE`."""
 
     def linear(self, x: int, y: int, width: int, height: int) -> NDArray[np.float32]:
         """Linear colour ``(height, width, 3)`` of the rectangle at ``x``, ``y``."""
@@ -98,6 +104,14 @@ class Window:
         sides = np.array(self.layout.file) / max(self.layout.file)
         return np.asarray(self.layout.framed(taken / sides) * [self.width, self.height] - corner)
 
+    def taken(self, pixels: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The other way: places ``(n, 2)`` in the array's pixels to shares of the longer side."""
+        whole = np.asarray(pixels + np.array([self.x, self.y]))
+        if self.layout is None:
+            return np.asarray(whole / max(self.width, self.height))
+        sides = np.array(self.layout.file) / max(self.layout.file)
+        return np.asarray(self.layout.taken(whole / [self.width, self.height]) * sides)
+
 
 @dataclass(frozen=True, eq=False)
 class ArrayPicture:
@@ -110,6 +124,8 @@ class ArrayPicture:
         The frame that it is seen through.
     noise_of_file : callable, optional
         Gives the noise of the file that this is a copy of; otherwise that of the array is measured.
+    taken_of_file : callable, optional
+        Gives the small copy of the picture as it was taken, where a frame lies on this one.
     """
 
     rgb_linear: NDArray[np.float32]
@@ -117,6 +133,7 @@ class ArrayPicture:
     alpha: NDArray[Any] | None = field(default=None)
     layout: Layout | None = None
     noise_of_file: Callable[[], Noise] | None = None
+    taken_of_file: Callable[[], NDArray[np.float32]] | None = None
 
     @property
     def width(self) -> int:
@@ -133,6 +150,14 @@ class ArrayPicture:
     @cached_property
     def _own_noise(self) -> Noise:
         return measured_array(self.rgb_linear)
+
+    def taken(self) -> NDArray[np.float32]:
+        """Linear colour of the whole as it was taken, reduced."""
+        return self.taken_of_file() if self.taken_of_file else self._own_taken
+
+    @cached_property
+    def _own_taken(self) -> NDArray[np.float32]:
+        return reduced(self.rgb_linear, TAKEN_SIDE)
 
     def linear(self, x: int, y: int, width: int, height: int) -> NDArray[np.float32]:
         """The rectangle, a view of the array."""
@@ -232,6 +257,10 @@ class Framed:
     def noise(self) -> Noise:
         """Of the file's own pixels."""
         return self.picture.noise()
+
+    def taken(self) -> NDArray[np.float32]:
+        """Linear colour of the whole as it was taken, reduced."""
+        return self.picture.taken()
 
     @property
     def alpha(self) -> NDArray[Any] | None:

@@ -11,6 +11,9 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, Final
 
+import numpy as np
+from numpy.typing import NDArray
+
 from oatmeal.core.noise import NONE, Noise
 from oatmeal.core.picture import Window
 from oatmeal.core.recipe import DECLARED, REST, Recipe
@@ -18,6 +21,8 @@ from oatmeal.core.recipe.settings import Path
 
 #: Where every pipeline begins: the linear colour it was given.
 SOURCE: Final = "source"
+
+_NOTHING: Final = np.zeros((1, 1, 3), dtype=np.float32)
 
 
 @dataclass(frozen=True)
@@ -34,12 +39,15 @@ class Place:
         Strength, 0 to 1, of the guard where the recipe says ``auto``.
     noise : callable
         Gives the noise of the file's own pixels.
+    taken : callable
+        Gives linear colour ``(h, w, 3)`` of the whole picture as it was taken, reduced.
     """
 
     window: Window
     scale: float = 1.0
     auto_guard: float = 0.0
     noise: Callable[[], Noise] = lambda: NONE
+    taken: Callable[[], NDArray[np.float32]] = lambda: _NOTHING
 
     @property
     def long_side(self) -> float:
@@ -74,6 +82,9 @@ class Stage:
         which gives the first of its needs anywhere in the picture.
     whole : bool
         True if it looks at the whole picture: a part asks a pipeline on the whole for it.
+    keeps : bool
+        True if its result is put together from parts of which some stay: after the place it is
+        given ``keep(key, make)``, which remembers what was asked for last time.
     """
 
     name: str
@@ -86,6 +97,7 @@ class Stage:
     grid: Callable[[Place], int] = lambda place: 1
     roams: bool = False
     whole: bool = False
+    keeps: bool = False
 
     def works(self, recipe: Recipe) -> bool:
         """False where the stage is at rest and hands on what it got."""

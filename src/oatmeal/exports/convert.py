@@ -9,7 +9,7 @@ from pathlib import Path
 
 from oatmeal.core.finish import quantised, sharpened
 from oatmeal.core.pipeline import opacity, render_colour, rendered
-from oatmeal.core.recipe import Recipe, require_built
+from oatmeal.core.recipe import Recipe
 from oatmeal.photofile import decode as decoding
 from oatmeal.photofile import encode as encoding
 from oatmeal.photofile import room
@@ -47,7 +47,6 @@ def convert_file(
     PhotoFileError
         When the source cannot be read or the destination cannot be written.
     """
-    require_built(recipe)
     picture = decoding.decode(source, name, limits)
     finished = write_picture(picture, recipe, output, destination, progress=progress)
     if output.beside == "original":

@@ -22,7 +22,7 @@ from oatmeal.core.picture import (
 )
 from oatmeal.core.pipeline import WHOLE_SIDE, Order, Pipeline, Region
 from oatmeal.core.prepare.white import NoLight
-from oatmeal.core.recipe import Levels, Recipe, require_built
+from oatmeal.core.recipe import Levels, Recipe
 from oatmeal.core.seeing import strip
 from oatmeal.core.seeing.balance import Balance, Found
 from oatmeal.core.seeing.begin import Beginning, FoundLight, begin, find_light, neutral
@@ -69,6 +69,7 @@ class View:
         self.size = (layout.width, layout.height)
         self.layout = layout
         self.noise = picture.noise
+        self.taken = picture.taken
         self.large = proxy(picture, BENCH_SIDE)
         self.auto_guard = picture.auto_guard
         self.figures = Figures(GreyMap(self.large))
@@ -87,6 +88,7 @@ class View:
                 scale=scale,
                 layout=self.layout,
                 noise=self.noise,
+                taken=self.taken,
             )
         self._pipelines.move_to_end(side)
         while len(self._pipelines) > SIZES:
@@ -156,7 +158,7 @@ class Desk:
 
     def frame(self, request: Request) -> Frame:
         """Render what was asked for."""
-        order = Order(require_built(request.recipe))
+        order = Order(request.recipe)
         # whoever waits for the file's pixels holds up nobody else
         source = self.source() if request.region is not None else None
         with self._lock:
@@ -290,8 +292,6 @@ def _geometry(order: Order, framing: str) -> Geometry:
 
 
 def _strip(view: View, whole: Pipeline, wanted: Strip) -> NDArray[np.uint8]:
-    for recipe in wanted.recipes:
-        require_built(recipe)
     return strip.render(
         whole.source,
         wanted.recipes,
@@ -300,6 +300,7 @@ def _strip(view: View, whole: Pipeline, wanted: Strip) -> NDArray[np.uint8]:
         scale=max(whole.source.shape[:2]) / max(view.size),
         layout=view.layout,
         noise=view.noise,
+        taken=view.taken,
     )
 
 

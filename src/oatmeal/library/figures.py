@@ -88,7 +88,7 @@ def _plain_zones(pipeline: Pipeline, order: Order) -> list[float]:
 
 def _histogram_before(whole: Pipeline, order: Order) -> list[int]:
     """Histogram of what the scale's table gets, every ninth pixel."""
-    sample = np.ascontiguousarray(whole.get("local", order)[::3, ::3])
+    sample = np.ascontiguousarray(whole.get("moved", order)[::3, ::3])
     shown = tone.encoded(sample, tone.AT_REST, gain_left(order.recipe))
     return [int(count) for count in measure.histogram(quantised(shown, np.uint8))]
 

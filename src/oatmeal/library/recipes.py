@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from oatmeal.core.recipe import REST, Recipe, from_document, require_built, shipped
+from oatmeal.core.recipe import REST, Recipe, from_document, shipped
 from oatmeal.core.recipe.carry import GROUPS, carried
 from oatmeal.core.recipe.words import changes
 from oatmeal.library import versions
@@ -114,7 +114,6 @@ def save(
     Invalid
         For a name that cannot be used, or nothing to keep.
     """
-    require_built(recipe)
     wanted = [group for group in ALL_GROUPS if group in groups]
     if not wanted:
         raise Invalid("Choose what the recipe should hold.")

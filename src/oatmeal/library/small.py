@@ -127,6 +127,7 @@ class Small:
             scale=scale,
             layout=laid,
             noise=lambda: self._proxies.noise(original),
+            taken=copy.taken,
         )
 
 

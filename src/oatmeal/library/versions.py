@@ -8,7 +8,7 @@ from typing import Any, Final
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from oatmeal.core.recipe import REST, Recipe, from_document, require_built
+from oatmeal.core.recipe import REST, Recipe, from_document
 from oatmeal.core.recipe.words import changes
 from oatmeal.library import photographs
 from oatmeal.library.errors import Behind, Invalid, Missing
@@ -85,7 +85,6 @@ def save(
     RecipeError
         When the recipe asks for what is not built yet.
     """
-    require_built(recipe)
     version = get(session, version_id, lock=True)
     present = recipe_of(version)
     if version.revision != revision and present != recipe:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.colour import kernels
 from oatmeal.core.noise import Noise, measured
+from oatmeal.core.picture import TAKEN_SIDE, proxy
 from oatmeal.photofile import compression, heic, metadata, profiles, rawfile, unusual
 from oatmeal.photofile.errors import Damaged, NotAPicture, TooLarge, Unsupported, incomplete
 
@@ -97,6 +98,7 @@ class SourcePicture:
     auto_guard: float = 0.0
     alpha: NDArray[Any] | None = None
     _noise: Noise | None = field(default=None, repr=False)
+    _taken: NDArray[np.float32] | None = field(default=None, repr=False)
 
     @property
     def width(self) -> int:
@@ -115,6 +117,12 @@ class SourcePicture:
         if self._noise is None:
             self._noise = measured(self.linear, self.width, self.height)
         return self._noise
+
+    def taken(self) -> NDArray[np.float32]:
+        """Linear colour of the whole, reduced once."""
+        if self._taken is None:
+            self._taken = proxy(self, TAKEN_SIDE)
+        return self._taken
 
     @property
     def bits(self) -> int:

@@ -11,7 +11,7 @@ from typing import Annotated, Any, Final, Literal
 from pydantic import BaseModel, ConfigDict, Field, PlainValidator
 
 from oatmeal.core.colour import ranges
-from oatmeal.core.recipe import Recipe, from_document, require_built
+from oatmeal.core.recipe import Recipe, from_document
 from oatmeal.core.recipe.carry import STRONGEST
 from oatmeal.core.recipe.clean import LARGEST_SPOT, SMALLEST_SPOT
 from oatmeal.core.recipe.frame import Line
@@ -35,7 +35,7 @@ Colour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")]
 
 
 def _recipe(document: object) -> Recipe:
-    return require_built(from_document(document))
+    return from_document(document)
 
 
 #: A whole recipe; what is wrong inside is told as for a recipe file.

@@ -1,5 +1,6 @@
 """Areas: parts of the picture with settings of their own.
 
-Nothing is built yet. The kernels of the other steps take a map for every setting that an area may
-have; what will come here is making those maps.
+Masks are put together from their parts (:mod:`.masks`), what looks at the picture is told on a
+small copy (:mod:`.likeness`), and what the areas add is folded into one map for each setting
+(:mod:`.maps`), which the kernels of the other steps read.
 """

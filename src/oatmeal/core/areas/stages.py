@@ -2,25 +2,125 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Iterator, Mapping
+from functools import partial
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from oatmeal.core.areas import likeness
+from oatmeal.core.areas.likeness import Fits, Ground
+from oatmeal.core.areas.maps import maps as made_maps
+from oatmeal.core.areas.masks import Painter, likeness_key, looks
+from oatmeal.core.colour import kernels as colour_kernels
+from oatmeal.core.maps import Maps, Stored
 from oatmeal.core.recipe import Recipe
+from oatmeal.core.recipe.areas import (
+    NUMBERS,
+    Alike,
+    Area,
+    Areas,
+    Colours,
+    MaskPart,
+    Strokes,
+    Tones,
+)
+from oatmeal.core.recipe.paths import places
 from oatmeal.core.stages import SOURCE, Place, stage
 
-
-@stage("maps", reads=("areas",), needs=(SOURCE,), when=lambda recipe: bool(recipe.areas))
-def maps(
-    recipe: Recipe, place: Place, rgb_linear: NDArray[np.float32]
-) -> Mapping[str, NDArray[np.float32]]:
-    """For each setting that some area changes, its value at every pixel, float32 ``(H, W)``.
-
-    ``lifts`` are stops added to those of the ranges; the others stand in the place of the setting
-    of their name.
-    """
-    raise NotImplementedError("recipes with areas are refused before they are rendered")
+Plane = NDArray[np.float32]
+Keep = Callable[..., Any]
 
 
-STAGES = (maps,)
+def _parts(areas: Areas) -> Iterator[tuple[Area, MaskPart]]:
+    """Parts that are switched on of all masks that may be seen."""
+    return ((one, part) for one in areas.list for part in one.mask if part.on)
+
+
+def _looks(recipe: Recipe) -> bool:
+    return any(looks(part) for _, part in _parts(recipe.areas))
+
+
+@stage("ground", when=_looks, whole=True)
+def ground(recipe: Recipe, place: Place) -> Ground:
+    """A small copy of the picture as it was taken, ready for comparing."""
+    return likeness.ground(place.taken())
+
+
+@stage("likenesses", reads=("areas",), needs=("ground",), when=_looks, whole=True, keeps=True)
+def likenesses(recipe: Recipe, place: Place, keep: Keep, known: Ground) -> Mapping[Any, Fits]:
+    """What looks alike on the small copy, for each part and stroke that asks for it."""
+    areas = recipe.areas
+    found: dict[Any, Fits] = {}
+    for one, part in _parts(areas):
+        move = areas.move_of(one)
+        if isinstance(part, Strokes):
+            for stroke in part.strokes:
+                if stroke.hold:
+                    key = likeness_key(stroke, move)
+                    path = places(stroke.path) + np.array(move)
+                    found[key] = keep(key, partial(likeness.held, known, stroke, path))
+        elif isinstance(part, Alike | Tones | Colours):
+            key = likeness_key(part, move)
+            found[key] = keep(key, partial(_fits, known, part, move))
+    return found
+
+
+def _fits(known: Ground, part: MaskPart, move: tuple[float, float]) -> Fits:
+    return likeness.fitted(known, _plane(known, part, move))
+
+
+def _plane(known: Ground, part: MaskPart, move: tuple[float, float]) -> Plane:
+    if isinstance(part, Alike):
+        away = np.array(move)
+        this = [places(path) + away for path in part.this]
+        others = [places(path) + away for path in part.others]
+        return likeness.alike(known, part, this, others)
+    if isinstance(part, Tones):
+        return likeness.tones(known, part)
+    assert isinstance(part, Colours)
+    return likeness.colours(known, part)
+
+
+@stage("guide", needs=(SOURCE,), when=_looks)
+def guide(recipe: Recipe, place: Place, rgb_linear: Plane) -> Plane:
+    """OKLab of the picture as it was taken, float32 ``(3, H, W)``."""
+    return np.stack(colour_kernels.colours(np.ascontiguousarray(np.maximum(rgb_linear, 0))))
+
+
+@stage(
+    "masks",
+    reads=("areas",),
+    needs=(SOURCE, "likenesses", "guide"),
+    when=lambda recipe: bool(recipe.areas.moving()),
+    keeps=True,
+)
+def masks(
+    recipe: Recipe,
+    place: Place,
+    keep: Keep,
+    rgb_linear: Plane,
+    fits: Mapping[Any, Fits] | None,
+    lab: Plane | None,
+) -> Mapping[str, Stored]:
+    """Masks of the areas that change something, by their ids; a sample of colours has none."""
+    if not place.scale:
+        return {}
+    painter = Painter(place.window, rgb_linear.shape[:2], dict(fits or {}), lab, keep)
+    return painter.masks(recipe.areas, recipe.areas.moving())
+
+
+@stage(
+    "maps",
+    reads=("areas", "tone"),
+    needs=("masks",),
+    when=lambda recipe: recipe.areas.uses(*NUMBERS),
+    keeps=True,
+)
+def maps(recipe: Recipe, place: Place, keep: Keep, found: Mapping[str, Stored]) -> Maps | None:
+    """What stands in the place of Tone's settings where areas change them."""
+    return made_maps(recipe, found, keep)
+
+
+STAGES = (ground, likenesses, guide, masks, maps)

@@ -8,6 +8,7 @@ from oatmeal.core.colour.spaces import (
     decode_srgb,
     encode_srgb,
     hue_and_chroma,
+    lab_of_hex,
     lightness,
     luminance,
     luminance_of_lightness,
@@ -17,6 +18,6 @@ from oatmeal.core.colour.spaces import (
 
 __all__ = [
     "LMS_TO_OKLAB", "LUMINANCE_WEIGHTS", "SRGB_TO_LMS", "SRGB_TO_XYZ", "decode_srgb",
-    "encode_srgb", "hue_and_chroma", "lightness", "luminance", "luminance_of_lightness", "oklab",
-    "oklab_to_linear",
+    "encode_srgb", "hue_and_chroma", "lab_of_hex", "lightness", "luminance",
+    "luminance_of_lightness", "oklab", "oklab_to_linear",
 ]  # fmt: skip

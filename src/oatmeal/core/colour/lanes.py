@@ -57,7 +57,7 @@ _E1, _E2, _E3, _E4, _E5, _E6 = (
 #: iterations after it remove its error).
 _CUBE_ROOT_BITS: Final = np.int32(709921077)
 
-_inline: Any = numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")
+inline: Any = numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")
 
 #: One pass over a picture: rows in parallel, without holding the interpreter, cached on disk.
 parallel: Any = numba.njit(
@@ -79,7 +79,7 @@ def _at(setting, y, x):  # type: ignore[no-untyped-def]
     return lambda setting, y, x: setting
 
 
-@_inline
+@inline
 def cube_root(value):  # type: ignore[no-untyped-def]
     """Cube root by two Halley steps; works on many values at once."""
     size = np.float32(abs(value) + _f(1e-30))
@@ -92,7 +92,7 @@ def cube_root(value):  # type: ignore[no-untyped-def]
     return math.copysign(root, value)
 
 
-@_inline
+@inline
 def encode_one(linear):  # type: ignore[no-untyped-def]
     """sRGB encoding of linear light of any size: x ** (1 / 2.4) is cbrt(x) * cbrt(x) ** (1 / 4)."""
     size = abs(linear)
@@ -101,7 +101,7 @@ def encode_one(linear):  # type: ignore[no-untyped-def]
     return math.copysign(power if size > _f(0.0031308) else _f(12.92) * size, linear)
 
 
-@_inline
+@inline
 def decode_inside(encoded, table):  # type: ignore[no-untyped-def]
     """Light of an encoded value, clamped to 0 to 1."""
     place = min(max(encoded, _f(0.0)), _f(1.0)) * _PLACES
@@ -109,7 +109,7 @@ def decode_inside(encoded, table):  # type: ignore[no-untyped-def]
     return table[index] + (table[index + 1] - table[index]) * (place - _f(index))
 
 
-@_inline
+@inline
 def decode_row(row, table, out):  # type: ignore[no-untyped-def]
     """Light of many encoded values, clamped at 0; without a branch where none is beyond 1."""
     largest = _f(0.0)
@@ -123,7 +123,7 @@ def decode_row(row, table, out):  # type: ignore[no-untyped-def]
                 out[i] = ((row[i] + _f(0.055)) / _f(1.055)) ** _f(2.4)
 
 
-@_inline
+@inline
 def oklab(red, green, blue):  # type: ignore[no-untyped-def]
     """OKLab of linear sRGB (Ottosson 2020)."""
     long = cube_root(_L0 * red + _L1 * green + _L2 * blue)
@@ -135,7 +135,7 @@ def oklab(red, green, blue):  # type: ignore[no-untyped-def]
     return light, a_axis, b_axis
 
 
-@_inline
+@inline
 def from_oklab(light, a_axis, b_axis):  # type: ignore[no-untyped-def]
     """Linear sRGB of OKLab (Ottosson 2020); its lightness counts once in each of L, M and S."""
     long = light + _LA * a_axis + _LB * b_axis
@@ -150,14 +150,14 @@ def from_oklab(light, a_axis, b_axis):  # type: ignore[no-untyped-def]
     return red, green, blue
 
 
-@_inline
+@inline
 def smooth(value, low, scale):  # type: ignore[no-untyped-def]
     """A smooth step from 0 at ``low`` to 1 at ``low + 1 / scale``."""
     t = min(max((value - low) * scale, _f(0.0)), _f(1.0))
     return t * t * (_f(3.0) - _f(2.0) * t)
 
 
-@_inline
+@inline
 def hue_steps(a_axis, b_axis):  # type: ignore[no-untyped-def]
     """Angle of OKLab a and b in steps of the hue table."""
     across, along = abs(a_axis), abs(b_axis)
@@ -169,7 +169,7 @@ def hue_steps(a_axis, b_axis):  # type: ignore[no-untyped-def]
     return _TURN - place if b_axis < _f(0.0) else place
 
 
-@_inline
+@inline
 def exp2(stops):  # type: ignore[no-untyped-def]
     """Two to the power of -100 to 100; exactly 1 at 0."""
     whole = np.int32(stops + _f(128.5)) - np.int32(128)
@@ -179,7 +179,7 @@ def exp2(stops):  # type: ignore[no-untyped-def]
     return (_f(1.0) + part * series) * scale
 
 
-@_inline
+@inline
 def log2_one(value):  # type: ignore[no-untyped-def]
     """Logarithm of a positive number: its exponent, and a series for the rest."""
     bits = np.float32(value).view(np.int32)

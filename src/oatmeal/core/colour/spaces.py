@@ -153,6 +153,12 @@ def oklab(rgb_linear: ArrayLike) -> NDArray[np.float64]:
     return np.asarray(np.cbrt(lms) @ LMS_TO_OKLAB.T)
 
 
+def lab_of_hex(hex_colour: str) -> NDArray[np.float64]:
+    """OKLab of ``#rrggbb``."""
+    codes = [int(hex_colour[place : place + 2], 16) for place in (1, 3, 5)]
+    return oklab(decode_srgb(np.array(codes) / 255))
+
+
 def oklab_to_linear(lab: ArrayLike) -> NDArray[np.float64]:
     """Linear sRGB of OKLab coordinates; the inverse of :func:`oklab`."""
     lms = (np.asarray(lab, dtype=np.float64) @ _OKLAB_TO_LMS.T) ** 3

@@ -7,12 +7,11 @@ from oatmeal.core.mix.lifting import (
     lifted,
     moves,
     peak,
-    picked_lab,
     picked_table,
     reach,
 )
 
 __all__ = [
-    "Analysis", "analyse", "at_pixels", "base_grey", "lifted", "moves", "peak", "picked_lab",
+    "Analysis", "analyse", "at_pixels", "base_grey", "lifted", "moves", "peak",
     "picked_table", "reach",
 ]  # fmt: skip

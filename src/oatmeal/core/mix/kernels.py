@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 from numba import prange
@@ -17,7 +17,7 @@ _f = np.float32
 _LOG2_E = _f(math.log2(math.e))
 
 #: Digest of lanes.py, see there.
-LANES: Final = "e5d1d9e5624c"
+LANES: Final = "8e310b3e3731"
 
 Plane = NDArray[np.float32]
 Colour = NDArray[np.float32]
@@ -99,6 +99,16 @@ def _lift(base, hue, chroma, table, low, high, more, out):  # type: ignore[no-un
             stops = table[index] + (table[index + 1] - table[index]) * (place - _f(index))
             stops += at(more, y, x)
             out[y, x] = base[y, x] * exp2(full * stops)
+
+
+@parallel
+def _added_over_hue(mask, hue, table, weight, out):  # type: ignore[no-untyped-def]
+    last = np.int32(table.shape[0] - 2)
+    for y in prange(mask.shape[0]):
+        for x in range(mask.shape[1]):
+            index = min(np.int32(hue[y, x]), last)
+            stops = table[index] + (table[index + 1] - table[index]) * (hue[y, x] - _f(index))
+            out[y, x] += weight * _f(mask[y, x]) * stops
 
 
 @parallel
@@ -185,6 +195,11 @@ def lift(
     return out
 
 
+def add_over_hue(mask: NDArray[Any], hue: Plane, table: Plane, weight: float, out: Plane) -> None:
+    """``out += weight * mask * table[hue]``."""
+    _added_over_hue(mask, hue, table, _f(weight), out)
+
+
 def lift_picked(base: Plane, planes: tuple[Plane, Plane, Plane], picked: Plane) -> Plane:
     """Grey moved by lifts of picked colours.
 
@@ -217,5 +232,8 @@ def warm() -> None:
     six(rgb, (0.3, 0.6, 0.1), (0.7, 0.4, 0.9))
     table = np.zeros(HUE_TABLE_SIZE + 1, dtype=np.float32)
     lift(base, base, base, table, 0.005, 0.05)
+    add_over_hue(
+        np.zeros((4, 4), np.uint16)[:2, :2], base, table, 0.0, np.zeros((4, 4), _f)[:2, :2]
+    )
     lift_picked(base, (base, base, base), np.ones((1, 5), dtype=np.float32))
     nearness((base, base, base), np.ones(5, dtype=np.float32))

@@ -7,12 +7,24 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.colour import decode_srgb, encode_srgb, oklab, ranges
+from oatmeal.core.colour import decode_srgb, encode_srgb, lab_of_hex, ranges
 from oatmeal.core.colour import kernels as colour_kernels
 from oatmeal.core.guard import Analysis
+from oatmeal.core.maps import FULL, Box, Masks, not_empty
 from oatmeal.core.mix import formula_kernel, kernels
 from oatmeal.core.mix.film import expose
-from oatmeal.core.recipe import Base, Channels, Film, Formula, Mix, Picked, Plain, Six
+from oatmeal.core.recipe import (
+    Base,
+    Channels,
+    Film,
+    Formula,
+    Lifts,
+    Mix,
+    Picked,
+    Plain,
+    Recipe,
+    Six,
+)
 
 #: Weights of encoded red, green and blue for luma (ITU-R BT.601-7 and BT.709-6), and the average.
 _ENCODED_WEIGHTS = {
@@ -102,16 +114,29 @@ def lifted(
     return grey
 
 
+def area_lifts(recipe: Recipe, masks: Masks, colours: Analysis) -> NDArray[np.float32] | None:
+    """Stops that the areas' own lifts add to those of the ranges, float32 ``(H, W)``."""
+    areas = recipe.areas
+    wanted = [
+        one for one in areas.moving() if one.values.lifts != Lifts() and not_empty(masks, one.id)
+    ]
+    if not wanted:
+        return None
+    out = np.zeros_like(colours.hue)
+    whole = Box(0, 0, out.shape[1], out.shape[0])
+    for one in wanted:
+        table = ranges.lift_table(one.values.lifts.model_dump(), recipe.mix.centres.model_dump())
+        mask = masks[one.id]
+        here = mask.box.inside(whole)
+        weight = areas.amount_of(one) / FULL
+        kernels.add_over_hue(mask.plane, colours.hue[here], table, weight, out[here])
+    return out
+
+
 def picked_table(picked: Sequence[Picked]) -> NDArray[np.float32]:
     """Picked colours for the kernel, ``(n, 5)``: OKLab, 1 / (2 reach^2), lift in stops."""
-    rows = [(*picked_lab(colour.colour), 0.5 / colour.reach**2, colour.lift) for colour in picked]
+    rows = [(*lab_of_hex(colour.colour), 0.5 / colour.reach**2, colour.lift) for colour in picked]
     return np.array(rows, dtype=np.float32).reshape(-1, 5)
-
-
-def picked_lab(hex_colour: str) -> NDArray[np.float64]:
-    """OKLab of ``#rrggbb``."""
-    codes = [int(hex_colour[place : place + 2], 16) for place in (1, 3, 5)]
-    return oklab(decode_srgb(np.array(codes) / 255))
 
 
 def at_pixels(analysis: Analysis, places: NDArray[np.int64]) -> Analysis:

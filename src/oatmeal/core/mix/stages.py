@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.guard import Analysis, analyse, grid, guarding, margin
+from oatmeal.core.maps import Masks
 from oatmeal.core.mix import lifting
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.stages import Place, stage
@@ -31,16 +30,27 @@ _LIFTS = ("mix.lifts", "mix.picked")
 
 
 @stage(
+    "area_lifts",
+    reads=("areas", "mix.centres"),
+    needs=("analysis", "masks"),
+    when=lambda recipe: recipe.areas.uses("lifts"),
+)
+def area_lifts(recipe: Recipe, place: Place, colours: Analysis, found: Masks) -> Plane | None:
+    """Stops that areas add to those of the ranges."""
+    return lifting.area_lifts(recipe, found, colours)
+
+
+@stage(
     "mixed",
     reads=(*_LIFTS, "mix.centres", "mix.pale"),
-    needs=("base", "analysis", "maps"),
+    needs=("base", "analysis", "area_lifts"),
     moved_by=(*_LIFTS, "areas"),
 )
 def mixed(
-    recipe: Recipe, place: Place, grey: Plane, colours: Analysis, maps: Mapping[str, Plane] | None
+    recipe: Recipe, place: Place, grey: Plane, colours: Analysis, more: Plane | None
 ) -> Plane:
     """Linear grey after the Mix step, float32 ``(H, W)``."""
-    return lifting.lifted(grey, colours, recipe.mix, (maps or {}).get("lifts"))
+    return lifting.lifted(grey, colours, recipe.mix, more)
 
 
 @stage("mixed_peak", reads=("mix",), needs=("brightest",))
@@ -49,4 +59,4 @@ def mixed_peak(recipe: Recipe, place: Place, brightest: float) -> float:
     return lifting.peak(recipe.mix, brightest)
 
 
-STAGES = (analysis, base, mixed, mixed_peak)
+STAGES = (analysis, base, area_lifts, mixed, mixed_peak)

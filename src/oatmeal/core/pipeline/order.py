@@ -13,7 +13,7 @@ from oatmeal.core.stages import SOURCE, Place, Stage, table, value_of
 from oatmeal.core.tone.stages import STAGES as TONE
 
 #: Every stage by its name, in the order of the work.
-STAGES: Final = table(*PREPARE, *AREAS, *MIX, *TONE)
+STAGES: Final = table(*AREAS, *PREPARE, *MIX, *TONE)
 
 #: The stage that a picture leaves the pipeline from.
 LAST: Final = "encoded"

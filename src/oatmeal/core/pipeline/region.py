@@ -47,7 +47,7 @@ class Region:
     ) -> None:
         x, y, width, height = rectangle
         full = Window(0, 0, picture.width, picture.height, picture.layout)
-        self._place = Place(full, scale, picture.auto_guard, picture.noise)
+        self._place = Place(full, scale, picture.auto_guard, picture.noise, picture.taken)
         order = Order.of(wanted)
         self._margin, self._grid = order.margin(self._place, last), order.grid(self._place)
         left, top = self._begin(x), self._begin(y)
@@ -63,6 +63,7 @@ class Region:
             within=within,
             layout=picture.layout,
             noise=picture.noise,
+            taken=picture.taken,
             elsewhere=partial(_elsewhere, picture, whole, scale),
         )
         self._inside = (slice(y - top, y - top + height), slice(x - left, x - left + width))

@@ -93,6 +93,7 @@ def small_of(picture: Picture, long_side: int) -> Pipeline:
         scale=scale,
         layout=picture.layout,
         noise=picture.noise,
+        taken=picture.taken,
     )
 
 

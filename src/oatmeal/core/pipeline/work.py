@@ -17,7 +17,7 @@ from oatmeal.core.finish import quantised
 from oatmeal.core.finish.quantising import Depth
 from oatmeal.core.mix import Analysis
 from oatmeal.core.noise import Noise, measured_array
-from oatmeal.core.picture import Layout, Rectangle, Window
+from oatmeal.core.picture import TAKEN_SIDE, Layout, Rectangle, Window, reduced
 from oatmeal.core.pipeline.order import LAST, STAGES, Order
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.stages import SOURCE, Place
@@ -27,6 +27,41 @@ from oatmeal.core.tone import Scale
 WHOLE_SIDE: Final = 1600
 
 Plane = NDArray[np.float32]
+
+
+class Memory:
+    """Parts of a stage's result: those that its last run asked for stay, with what they took."""
+
+    def __init__(self) -> None:
+        self._last: dict[Any, tuple[Any, list[Any]]] = {}
+        self._now: dict[Any, tuple[Any, list[Any]]] = {}
+        self._asking: list[list[Any]] = []
+
+    def turn(self) -> None:
+        """A new run begins."""
+        self._last, self._now = self._now, {}
+
+    def keep(self, key: Any, make: Callable[[], Any], *, passing: bool = False) -> Any:
+        """What was made for a key in this run or the last one, or what ``make`` makes.
+
+        What is ``passing`` does not stay for the sake of what was made with it.
+        """
+        if self._asking and not passing:
+            self._asking[-1].append(key)
+        if key not in self._now and key in self._last:
+            self._carry(key)
+        elif key not in self._now:
+            self._asking.append([])
+            made = make()
+            self._now[key] = (made, self._asking.pop())
+        return self._now[key][0]
+
+    def _carry(self, key: Any) -> None:
+        if key in self._now or key not in self._last:
+            return
+        self._now[key] = self._last[key]
+        for other in self._last[key][1]:
+            self._carry(other)
 
 
 class Pipeline:
@@ -47,6 +82,8 @@ class Pipeline:
         The frame that this is the picture in; None: it is as it was taken.
     noise : callable, optional
         Gives the noise of the file; otherwise it is told from this picture.
+    taken : callable, optional
+        Gives the small copy of the picture as it was taken; otherwise it is made from this one.
     elsewhere : callable, optional
         Of a part: ``elsewhere(stage, order, rectangle)`` gives a stage's result anywhere in the
         picture.
@@ -66,6 +103,7 @@ class Pipeline:
         within: tuple[Pipeline, Window] | None = None,
         layout: Layout | None = None,
         noise: Callable[[], Noise] | None = None,
+        taken: Callable[[], NDArray[np.float32]] | None = None,
         elsewhere: Callable[[str, Order, Rectangle], Any] | None = None,
     ) -> None:
         self.source = np.ascontiguousarray(rgb_linear, dtype=np.float32)
@@ -75,8 +113,10 @@ class Pipeline:
         window = within[1] if within else Window(0, 0, width, height, layout)
         # nothing in the place may hold the pipeline itself, or strips of a large picture pile up
         self.place = Place(
-            window, scale, auto_guard, noise or partial(_noise_of, self.source, scale)
-        )
+            window, scale, auto_guard, noise or partial(_noise_of, self.source, scale),
+            taken or partial(reduced, self.source, TAKEN_SIDE),
+        )  # fmt: skip
+        self._memories: dict[str, Memory] = {}
         self._kept: dict[str, tuple[Any, Any]] = {}
         self._last: tuple[Recipe, Order] | None = None
 
@@ -107,6 +147,10 @@ class Pipeline:
         results = [self.get(need, order) for need in one.needs]
         if one.roams:
             results.insert(0, self._look(one.needs[0], results[0], order))
+        if one.keeps:
+            memory = self._memories.setdefault(name, Memory())
+            memory.turn()
+            results.insert(0, memory.keep)
         return one.make(order.recipe, self.place, *results)
 
     def _look(self, name: str, result: Any, order: Order) -> Callable[[Rectangle], Any]:

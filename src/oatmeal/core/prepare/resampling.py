@@ -26,7 +26,7 @@ from oatmeal.core.colour.lanes import parallel
 _f = np.float32
 
 #: Digest of lanes.py, see there.
-LANES: Final = "e5d1d9e5624c"
+LANES: Final = "8e310b3e3731"
 
 #: Pixels beyond a place that its value is made of, and what a part is padded with.
 REACH: Final = 2

@@ -13,7 +13,7 @@ from oatmeal.core.colour.lanes import parallel
 _f = np.float32
 
 #: Digest of lanes.py, see there.
-LANES = "e5d1d9e5624c"
+LANES = "8e310b3e3731"
 
 
 @parallel

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.bands import Bands
 from oatmeal.core.guard import Analysis, analyse, grid, guarding, margin
+from oatmeal.core.maps import Masks
 from oatmeal.core.prepare import edges, light, noise, spots, threads
 from oatmeal.core.recipe import Recipe, Threads
 from oatmeal.core.stages import SOURCE, Place, stage
@@ -105,10 +106,20 @@ def photographed(recipe: Recipe, place: Place, rgb_linear: Colour) -> Analysis:
     return analyse(rgb_linear, guarding(recipe, place))
 
 
-@stage("prepared", reads=(_THREADS,), needs=("relit", "photographed"), moved_by=(_THREADS,))
-def prepared(recipe: Recipe, place: Place, rgb_linear: Colour, colours: Analysis) -> Colour:
-    """Linear colour ``(H, W, 3)`` as the mix gets it."""
+@stage("threaded", reads=(_THREADS,), needs=("relit", "photographed"), moved_by=(_THREADS,))
+def threaded(recipe: Recipe, place: Place, rgb_linear: Colour, colours: Analysis) -> Colour:
+    """Linear colour with its ranges led to where they shall be."""
     return threads.threaded(rgb_linear, colours, recipe.prepare.threads)
+
+
+@stage(
+    "prepared", reads=("areas",), needs=("threaded", "photographed", "masks"), moved_by=("areas",)
+)
+def prepared(
+    recipe: Recipe, place: Place, rgb_linear: Colour, colours: Analysis, found: Masks | None
+) -> Colour:
+    """Linear colour ``(H, W, 3)`` as the mix gets it, with what areas lead elsewhere."""
+    return threads.threaded_areas(recipe, found or {}, rgb_linear, colours)
 
 
 @stage("brightest", reads=("prepare.light", _THREADS))
@@ -121,5 +132,5 @@ def brightest(recipe: Recipe, place: Place) -> float:
 
 STAGES = (
     cleaned, denoised, edge_ground, freed, healed, lit, rendered, light_bands, relit,
-    photographed, prepared, brightest,
+    photographed, threaded, prepared, brightest,
 )  # fmt: skip

@@ -16,8 +16,9 @@ from numpy.typing import NDArray
 
 from oatmeal.core.colour import ranges
 from oatmeal.core.guard import Analysis, analyse
+from oatmeal.core.maps import FULL, Box, Masks, not_empty
 from oatmeal.core.prepare import thread_kernels as kernels
-from oatmeal.core.recipe import Threads
+from oatmeal.core.recipe import Recipe, Threads
 
 Colour = NDArray[np.float32]
 
@@ -40,6 +41,34 @@ def threaded(rgb_linear: Colour, colours: Analysis, threads: Threads) -> Colour:
     return kernels.threaded(
         rgb_linear, colours.hue, colours.chroma, tables(threads), ranges.NEUTRAL_CHROMA, full
     )
+
+
+def threaded_areas(recipe: Recipe, masks: Masks, rgb_linear: Colour, colours: Analysis) -> Colour:
+    """Linear colour as the areas' own threads lead it, on top of what is led everywhere."""
+    areas = recipe.areas
+    wanted = [
+        one
+        for one in areas.moving()
+        if one.values.threads != Threads() and not_empty(masks, one.id)
+    ]
+    if not wanted:
+        return rgb_linear
+    out = rgb_linear.copy()
+    whole = Box(0, 0, out.shape[1], out.shape[0])
+    for one in wanted:
+        mask = masks[one.id]
+        here = mask.box.inside(whole)
+        part = Analysis(
+            *(
+                np.ascontiguousarray(plane[here])
+                for plane in (
+                    colours.lightness, colours.a_axis, colours.b_axis, colours.hue, colours.chroma,
+                )
+            )
+        )  # fmt: skip
+        led_there = threaded(np.ascontiguousarray(out[here]), part, one.values.threads)
+        kernels.draw_to(out[here], led_there, mask.plane, areas.amount_of(one) / FULL)
+    return out
 
 
 @lru_cache(maxsize=8)

@@ -1,5 +1,6 @@
 """The recipe: its settings, its format, and what can be done with one as a whole."""
 
+from oatmeal.core.recipe.areas import Area, Areas, Values
 from oatmeal.core.recipe.clean import EdgeColour, NoiseTaken, Spot
 from oatmeal.core.recipe.document import DECLARED, FORMAT, REST, STEPS, Recipe, schema
 from oatmeal.core.recipe.finish import Finish
@@ -27,18 +28,53 @@ from oatmeal.core.recipe.reading import (
     RecipeError,
     from_document,
     read,
-    require_built,
-    unbuilt,
 )
 from oatmeal.core.recipe.settings import Setting
 from oatmeal.core.recipe.threads import Thread, Threads
 from oatmeal.core.recipe.tone import Levels, Tone
 
 __all__ = [
-    "BASE_KINDS", "DECLARED", "FORMAT", "MAX_BYTES", "REST", "STEPS", "WEIGHINGS", "Base",
-    "Centres", "Channels", "EdgeColour", "Film", "Finish", "Formula", "Frame", "Known", "Lens",
-    "Levels", "Lifts", "Light", "Mix", "NoiseTaken",
-    "Parameter", "Part", "Picked", "Plain", "Prepare", "Problem", "Recipe", "RecipeError",
-    "Setting", "Six", "Spot", "Step", "Thread", "Threads", "Tone",
-    "from_document", "read", "require_built", "schema", "unbuilt",
+    "BASE_KINDS",
+    "DECLARED",
+    "FORMAT",
+    "MAX_BYTES",
+    "REST",
+    "STEPS",
+    "WEIGHINGS",
+    "Area",
+    "Areas",
+    "Base",
+    "Centres",
+    "Channels",
+    "EdgeColour",
+    "Film",
+    "Finish",
+    "Formula",
+    "Frame",
+    "Known",
+    "Lens",
+    "Levels",
+    "Lifts",
+    "Light",
+    "Mix",
+    "NoiseTaken",
+    "Parameter",
+    "Part",
+    "Picked",
+    "Plain",
+    "Prepare",
+    "Problem",
+    "Recipe",
+    "RecipeError",
+    "Setting",
+    "Six",
+    "Spot",
+    "Step",
+    "Thread",
+    "Threads",
+    "Tone",
+    "Values",
+    "from_document",
+    "read",
+    "schema",
 ]  # fmt: skip

@@ -17,8 +17,8 @@ WEAKEST: Final = 0.0
 STRONGEST: Final = 1.5
 
 
-#: What belongs to one photograph, its frame, lens and spots: it stays there unless asked for.
-_STAYING: Final = ("frame", "lens", "spots")
+#: What belongs to one photograph: it stays there unless asked for.
+_STAYING: Final = ("frame", "lens", "spots", "areas")
 
 
 @dataclass(frozen=True)
@@ -129,9 +129,11 @@ def _kept(value: float, low: float | None, high: float | None) -> float:
 
 def _settled(part: Part, values: dict[str, Any]) -> dict[str, Any]:
     """Let every part mend what scaling broke between its values."""
-    inner = {
-        name: _settled(field, values[name])
-        for name, field in part
-        if isinstance(field, Part) and name in values
-    }
+    inner: dict[str, Any] = {}
+    for name, field in part:
+        if isinstance(field, Part) and name in values:
+            inner[name] = _settled(field, values[name])
+        elif isinstance(field, tuple) and any(isinstance(one, Part) for one in field):
+            pairs = zip(field, values[name], strict=True)
+            inner[name] = [_settled(one, value) for one, value in pairs]
     return type(part).settled({**values, **inner})

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Final, Literal
 
 from pydantic import Field
 
+from oatmeal.core.recipe.areas import Areas
 from oatmeal.core.recipe.finish import Finish
 from oatmeal.core.recipe.mix import Mix
 from oatmeal.core.recipe.parts import Part, Step
@@ -26,7 +27,7 @@ class Recipe(Part):
     prepare: Prepare = Field(default_factory=Prepare)
     mix: Mix = Field(default_factory=Mix)
     tone: Tone = Field(default_factory=Tone)
-    areas: tuple[dict[str, Any], ...] = ()
+    areas: Areas = Field(default_factory=Areas)
     finish: Finish = Field(default_factory=Finish)
 
     def steps(self) -> Iterator[tuple[str, Step]]:
@@ -48,12 +49,14 @@ class Recipe(Part):
 
     def document(self) -> dict[str, Any]:
         """The JSON document: only what is not at rest, and the format's number."""
-        changed = self.model_dump(mode="json", exclude_defaults=True, exclude_none=True)
+        changed = self.model_dump(
+            mode="json", exclude_defaults=True, exclude_none=True, by_alias=True
+        )
         return {"oatmeal": FORMAT, **changed}
 
     def full_document(self) -> dict[str, Any]:
         """The JSON document with every value, those at rest too."""
-        return self.model_dump(mode="json", exclude_none=True)
+        return self.model_dump(mode="json", exclude_none=True, by_alias=True)
 
 
 REST: Final = Recipe()
@@ -70,7 +73,7 @@ def schema() -> dict[str, Any]:
     """
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
-        **Recipe.model_json_schema(),
+        **Recipe.model_json_schema(by_alias=True),
         "title": "Oatmeal recipe",
     }
 

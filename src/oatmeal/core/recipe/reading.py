@@ -1,7 +1,6 @@
 """Reading recipes: what is wrong is said with its path and what is allowed there.
 
-:func:`read` refuses unknown keys and values out of range; :func:`require_built` refuses values
-whose stage does not exist yet.
+:func:`read` refuses unknown keys and values out of range.
 """
 
 from __future__ import annotations
@@ -14,6 +13,7 @@ from typing import Any, Final
 from pydantic import ValidationError
 
 from oatmeal.core.recipe import formula as formulas
+from oatmeal.core.recipe.areas import PART_KINDS
 from oatmeal.core.recipe.document import FORMAT, Recipe, schema
 from oatmeal.core.recipe.mix import BASE_KINDS
 
@@ -88,7 +88,9 @@ def from_document(document: object) -> Recipe:
 
 
 def _from_earlier(document: Mapping[str, Any]) -> Mapping[str, Any]:
-    """Recipes of the first months had the exposure of the colour beside its light."""
+    """Recipes of the first months had the exposure of the colour beside its light, and no areas."""
+    if document.get("areas") == []:
+        document = {name: value for name, value in document.items() if name != "areas"}
     prepare = document.get("prepare")
     if not isinstance(prepare, Mapping) or "exposure" not in prepare:
         return document
@@ -118,6 +120,8 @@ def _problem(detail: dict[str, Any]) -> Problem:
     for place, part in enumerate(parts):
         if place == 2 and parts[:2] == ["mix", "base"] and part in BASE_KINDS:
             continue  # the union's tag is no key of the document
+        if part in PART_KINDS and parts[place - 2 : place - 1] == ["mask"]:
+            continue
         if part in ("float", "literal['auto']", "constrained-float"):
             continue
         path += f"[{part}]" if isinstance(part, int) else f".{part}" if path else str(part)
@@ -126,6 +130,9 @@ def _problem(detail: dict[str, Any]) -> Problem:
         return Problem(path, "there is no such setting")
     if kind in ("greater_than_equal", "less_than_equal", "less_than"):
         return Problem(path, f"{_shown(detail['input'])} is not allowed; {_bounds(parts)}")
+    if kind == "too_long":
+        count, most = context["actual_length"], context["max_length"]
+        return Problem(path, f"there are {count}; {most} is the most")
     if kind == "literal_error":
         return Problem(path, f"{_shown(detail['input'])} is not one of {context['expected']}")
     if kind == "union_tag_invalid":
@@ -152,6 +159,9 @@ def _bounds(parts: list[str | int]) -> str:
     node: Any = root
     for part in parts:
         node = _resolve(root, node)
+        if part in PART_KINDS and "discriminator" in node:
+            node = _resolve(root, {"$ref": node["discriminator"]["mapping"][part]})
+            continue
         if isinstance(part, int):
             prefix = node.get("prefixItems")
             node = prefix[part] if prefix else node.get("items", {})
@@ -173,18 +183,3 @@ def _resolve(root: dict[str, Any], node: dict[str, Any]) -> dict[str, Any]:
     while "$ref" in node:
         node = root["$defs"][node["$ref"].rsplit("/", 1)[1]]
     return node
-
-
-def unbuilt(recipe: Recipe) -> list[Problem]:
-    """What the recipe asks for that this version of Oatmeal cannot do yet."""
-    if recipe.areas:
-        return [Problem("areas", "the Areas step is not built yet in this version of Oatmeal")]
-    return []
-
-
-def require_built(recipe: Recipe) -> Recipe:
-    """Return the recipe if every stage it needs exists, else raise :class:`RecipeError`."""
-    problems = unbuilt(recipe)
-    if problems:
-        raise RecipeError(problems)
-    return recipe

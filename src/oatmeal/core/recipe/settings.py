@@ -121,8 +121,8 @@ class Setting:
     group : str
         Of the step's field that it lies in.
     kind : str
-        ``number``, ``switch``, ``choice``, ``text``, ``colour``, ``curve``, ``lines``, ``spots``
-        or ``list``.
+        ``number``, ``switch``, ``choice``, ``text``, ``colour``, ``curve``, ``lines``, ``spots``,
+        ``mask`` or ``list``.
     low, high : float or None
         Of a number, both included.
     rest : object
@@ -194,6 +194,7 @@ class Declared(dict[Path, Setting]):
             if "$ref" in node:
                 self._walk_fields(step, self._resolved(node), "")
         self._open = {f"{path.split('.*.')[0]}.*." for path in self if ".*." in path}
+        self._forks = {path.partition(":")[0] for path in self if ":" in path}
 
     def _resolved(self, node: Document) -> Document:
         if "$ref" not in node:
@@ -210,7 +211,7 @@ class Declared(dict[Path, Setting]):
         node = self._resolved(given)
         about = node.get("about", {})
         group = about.get("group", group)
-        if about.get("kind") == "spots":
+        if about.get("kind") in ("spots", "mask"):
             self._add(path, node, about, group)
         elif "discriminator" in node:
             for kind, reference in node["discriminator"]["mapping"].items():
@@ -265,7 +266,7 @@ class Declared(dict[Path, Setting]):
             if items or (isinstance(node, Mapping) and f"{found}.*." in self._open):
                 declared = f"{found}.*"
             found, node = declared, _inside(node, key)
-            if isinstance(node, Mapping) and "kind" in node:
+            if isinstance(node, Mapping) and found in self._forks:
                 found = f"{found}:{node['kind']}"
         return found
 
@@ -277,7 +278,7 @@ class Declared(dict[Path, Setting]):
         if declared in self:
             yield path, node, self[declared]
         elif isinstance(node, Mapping):
-            own = f"{declared}:{node['kind']}" if "kind" in node else declared
+            own = f"{declared}:{node['kind']}" if declared in self._forks else declared
             open_keys = f"{own}.*." in self._open
             for key, inner in node.items():
                 name = "*" if open_keys else key
@@ -289,13 +290,13 @@ class Declared(dict[Path, Setting]):
     def words(self, path: Path, document: Document) -> str:
         """The words for a value of a document, with the name of the list's item it lies in."""
         one = self[self.pattern(path, document)]
-        if "{}" not in one.words:
-            return one.words
-        owner, _, _ = path.rpartition(".")
-        item, (_, _, key) = value_at(document, owner), owner.rpartition(".")
-        named = item.get("name", "") if isinstance(item, Mapping) else ""
-        number = f"colour {int(key) + 1}" if key.isdecimal() else key
-        return one.words.replace("{}", str(named or number))
+        words = one.words
+        if "{}" in words:
+            words = words.replace("{}", _item_words(path.rpartition(".")[0], document))
+        inside = path.split(".")
+        if inside[0] != "areas" or ("{}" in one.words and len(inside) == 4):
+            return words
+        return f"{_item_words('.'.join(inside[:3]), document)}: {words}"
 
     def limits(self, path: Path) -> tuple[float, float]:
         """The lowest and the highest number of a setting; KeyError for what is no number."""
@@ -312,6 +313,16 @@ class Declared(dict[Path, Setting]):
             if one.path.startswith(f"{step}.") and one.group and (not groups or one.group in groups)
         ]
         return tuple(dict.fromkeys(found))
+
+
+def _item_words(owner: Path, document: Document) -> str:
+    """What the item of a list, or a part by its key, is called."""
+    item, key = value_at(document, owner), owner.rpartition(".")[2]
+    named = item.get("name", "") if isinstance(item, Mapping) else ""
+    if key.isdecimal():
+        what = {"areas.list": "area", "areas.groups": "group"}.get(owner.rpartition(".")[0])
+        key = f"{what or 'colour'} {int(key) + 1}"
+    return str(named or key)
 
 
 def _said(value: Any) -> bool:

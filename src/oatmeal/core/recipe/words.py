@@ -32,23 +32,53 @@ def changes(before: Recipe, after: Recipe) -> list[str]:
     if old_base != new_base:
         found.append(f"base {BASE_NAMES[old_base]} → {BASE_NAMES[new_base]}")
     found += _counted(old["mix"]["picked"], new["mix"]["picked"])
-    was = {path: value for path, value, _ in DECLARED.inside(old)}
-    is_now = {path: value for path, value, _ in DECLARED.inside(new)}
-    for path in dict.fromkeys([*is_now, *was]):
-        if was.get(path) == is_now.get(path) or _told_already(path, old, new):
+    for owner, what in (("groups", "group"), ("list", "area")):
+        found += _come_and_gone(old["areas"][owner], new["areas"][owner], what)
+    was, is_now = _by_item(old), _by_item(new)
+    for key in dict.fromkeys([*is_now, *was]):
+        (_, before_value), (path, value) = was.get(key, ("", None)), is_now.get(key, ("", None))
+        if before_value == value or _told_already(key, was, is_now, old, new):
             continue
-        document = new if path in is_now else old
+        document = new if path else old
+        path = path or was[key][0]
         one = DECLARED[DECLARED.pattern(path, document)]
-        found += _phrases(path, was.get(path), is_now.get(path), one, document)
+        found += _phrases(path, before_value, value, one, document)
     return found
 
 
-def _told_already(path: str, old: Document, new: Document) -> bool:
-    if path.startswith("mix.base."):
+def _by_item(document: Document) -> dict[str, tuple[str, Any]]:
+    """Paths and values of all settings; areas and groups by their ids, wherever they stand."""
+    found = {}
+    for path, value, _ in DECLARED.inside(document):
+        key = path
+        if path.startswith("areas."):
+            step, owner, place, rest = path.split(".", 3)
+            key = f"{step}.{owner}.{document[step][owner][int(place)]['id']}.{rest}"
+        found[key] = (path, value)
+    return found
+
+
+def _come_and_gone(old: list[Any], new: list[Any], what: str) -> list[str]:
+    """Areas, or groups, that were added, taken away or put in another order."""
+    before, after = [one["id"] for one in old], [one["id"] for one in new]
+    names = {
+        one["id"]: one["name"] or f"{what} {place + 1}"
+        for items in (old, new)
+        for place, one in enumerate(items)
+    }
+    found = [f"{names[one]} added" for one in after if one not in before]
+    found += [f"{names[one]} removed" for one in before if one not in after]
+    if [one for one in before if one in after] != [one for one in after if one in before]:
+        found.append(f"{what}s in another order")
+    return found
+
+
+def _told_already(key: str, was: Any, is_now: Any, old: Document, new: Document) -> bool:
+    if key.startswith("mix.base."):
         return bool(old["mix"]["base"]["kind"] != new["mix"]["base"]["kind"])
-    if path.startswith("mix.picked."):
+    if key.startswith("mix.picked."):
         return len(old["mix"]["picked"]) != len(new["mix"]["picked"])
-    return False
+    return key.startswith("areas.") and (key not in was or key not in is_now)
 
 
 def _named(name: str) -> str:
@@ -77,6 +107,8 @@ def _phrases(path: str, old: Any, new: Any, one: Setting, document: Document) ->
     if one.kind == "lines":
         count, before = len(new or ()), len(old or ())
         return [f"{words} moved" if count == before else f"{words} {before} → {count}"]
+    if one.kind == "mask":
+        return [f"{words} changed" if words.endswith("mask") else f"{words} moved"]
     if one.kind == "spots":
         count, before = len(new or ()), len(old or ())
         return [f"{words} changed" if count == before else f"{words} {before} → {count}"]

@@ -50,6 +50,7 @@ def render(
     scale: float = 1.0,
     layout: Layout | None = None,
     noise: Callable[[], Noise] | None = None,
+    taken: Callable[[], NDArray[np.float32]] | None = None,
 ) -> NDArray[np.uint8]:
     """Render each band with its recipe; the cost is that of about one frame.
 
@@ -60,7 +61,7 @@ def render(
         One for each band, left to right or top to bottom.
     upright : bool
         Bands stand side by side; otherwise they lie one above the other.
-    auto_guard, scale, layout, noise
+    auto_guard, scale, layout, noise, taken
         As :class:`oatmeal.core.pipeline.Pipeline` takes them.
 
     Returns
@@ -73,9 +74,12 @@ def render(
     small = reduced(rgb_linear, WHOLE_SIDE)
     reduction = max(small.shape[:2]) / max(height, width)
     whole = Pipeline(
-        small, auto_guard=auto_guard, scale=scale * reduction, layout=layout, noise=noise
+        small, auto_guard=auto_guard, scale=scale * reduction, layout=layout, noise=noise,
+        taken=taken,
+    )  # fmt: skip
+    picture = ArrayPicture(
+        rgb_linear, auto_guard, layout=layout, noise_of_file=noise, taken_of_file=taken
     )
-    picture = ArrayPicture(rgb_linear, auto_guard, layout=layout, noise_of_file=noise)
     for recipe, begin, end in zip(recipes, places, places[1:], strict=False):
         if begin == end:
             continue

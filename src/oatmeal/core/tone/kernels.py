@@ -1,18 +1,16 @@
 """Compiled loops of Tone.
 
-Each setting that an area may have comes as a number or as a map ``(H, W)``. Numbers are folded into
-tables before the loop; what a map asks for is computed for its pixel, and a loop without maps is
-compiled without that.
+What is set everywhere is folded into tables before the loop. Where areas are, what they change
+comes as a map and is computed for each pixel, in loops of their own that run over the areas alone.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from typing import Any, Final
 
 import numpy as np
-from numba import prange, types
+from numba import prange
 from numba.extending import overload
 from numpy.typing import NDArray
 
@@ -26,14 +24,15 @@ from oatmeal.core.bands.kernels import (
 from oatmeal.core.bands.split import HIGHLIGHTS_FADE, LIGHT_AT_100, SHADOWS_FADE
 from oatmeal.core.colour.lanes import (
     DECODE_TABLE,
-    at,
     cube_root,
     decode_inside,
     encode_one,
     exp2,
+    inline,
     log2_one,
     parallel,
 )
+from oatmeal.core.maps import Maps
 
 _f = np.float32
 
@@ -41,7 +40,7 @@ _LOW: Final = _f(LOWEST_STOPS)
 _PER_STOP: Final = _f((TABLE_SIZE - 1) / (HIGHEST_STOPS - LOWEST_STOPS))
 
 #: Digest of lanes.py, see there.
-LANES: Final = "e5d1d9e5624c"
+LANES: Final = "8e310b3e3731"
 
 #: Factor on the middle band at clarity 100; 60 makes the texture 1.6 times as strong.
 CLARITY_AT_100: Final = 1.47
@@ -59,7 +58,6 @@ MOST_REMOVED: Final = 0.9
 HELD_PART: Final = 0.05
 
 Plane = NDArray[np.float32]
-Maps = Mapping[str, Plane]
 
 _LIGHT = _f(LIGHT_AT_100 / 100)
 _SHADOWS_END = _f(SHADOWS_FADE[1])
@@ -71,107 +69,138 @@ _MOST = _f(MOST_REMOVED)
 _HELD = _f(HELD_PART)
 
 
-def given(setting):  # type: ignore[no-untyped-def]
-    """True for a map; known when a loop is compiled."""
-    return isinstance(setting, np.ndarray)
+@inline
+def _split(line, wide, place, begin, light, base, middle):  # type: ignore[no-untyped-def]
+    """A row's logarithm, its base and its middle band, between two rows of coefficients."""
+    rows = wide.shape[1]
+    place = min(max(place, 0.0), rows - 1.0)
+    above = min(int(place), max(rows - 2, 0))
+    below = min(above + 1, rows - 1)
+    t = _f(place - above)
+    end = begin + line.shape[0]
+    for x in range(line.shape[0]):
+        light[x] = log2_one(line[x] + FLOOR)
+    one, two = wide[0, above, begin:end], wide[0, below, begin:end]
+    three, four = wide[1, above, begin:end], wide[1, below, begin:end]
+    for x in range(line.shape[0]):
+        slope = one[x] + t * (two[x] - one[x])
+        base[x] = slope * light[x] + three[x] + t * (four[x] - three[x])
+    one, two = wide[2, above, begin:end], wide[2, below, begin:end]
+    three, four = wide[3, above, begin:end], wide[3, below, begin:end]
+    for x in range(line.shape[0]):
+        slope = one[x] + t * (two[x] - one[x])
+        middle[x] = slope * light[x] + three[x] + t * (four[x] - three[x])
 
 
-@overload(given, inline="always")
-def _given(setting):  # type: ignore[no-untyped-def]
-    found = isinstance(setting, types.Array)
-    return lambda setting: found
-
-
-def number(setting):  # type: ignore[no-untyped-def]
-    """A setting where it is the same everywhere; 0 where it is a map."""
-    return _f(0.0) if isinstance(setting, np.ndarray) else setting
-
-
-@overload(number, inline="always")
-def _number(setting):  # type: ignore[no-untyped-def]
-    if isinstance(setting, types.Array):
-        return lambda setting: _f(0.0)
-    return lambda setting: setting
+@inline
+def _raise(light, base, middle, gains, factors):  # type: ignore[no-untyped-def]
+    """Add what the tables say over the base."""
+    last = np.int32(gains.shape[0] - 2)
+    for x in range(light.shape[0]):
+        spot = min(max((base[x] - _LOW) * _PER_STOP, _f(0.0)), _f(last + 1))
+        index = min(np.int32(spot), last)
+        between = spot - _f(index)
+        gain = gains[index] + between * (gains[index + 1] - gains[index])
+        factor = factors[index] + between * (factors[index + 1] - factors[index])
+        light[x] += gain + factor * middle[x]
 
 
 @parallel
-def _local(  # type: ignore[no-untyped-def]
-    grey, wide, first, step, gains, factors, fine,
-    shift, highlights, shadows, clarity, character, detail, veil, veil_light, out,
-):  # fmt: skip
-    rows = wide.shape[1]
-    last = np.int32(gains.shape[0] - 2)
+def _local(grey, wide, first, step, gains, factors, fine, shift, strength, out):  # type: ignore[no-untyped-def]
     width = grey.shape[1]
+    floor = FLOOR * exp2(shift)
     for y in prange(grey.shape[0]):
-        place = min(max(first + step * y, 0.0), rows - 1.0)
-        above = min(int(place), max(rows - 2, 0))
-        below = min(above + 1, rows - 1)
-        t = _f(place - above)
         light = np.empty(width, np.float32)
         base = np.empty(width, np.float32)
         middle = np.empty(width, np.float32)
-        line = grey[y]
-        for x in range(width):
-            light[x] = log2_one(line[x] + FLOOR)
-        one, two, three, four = wide[0, above], wide[0, below], wide[1, above], wide[1, below]
-        for x in range(width):
-            slope = one[x] + t * (two[x] - one[x])
-            base[x] = slope * light[x] + three[x] + t * (four[x] - three[x])
-        one, two, three, four = wide[2, above], wide[2, below], wide[3, above], wide[3, below]
-        for x in range(width):
-            slope = one[x] + t * (two[x] - one[x])
-            middle[x] = slope * light[x] + three[x] + t * (four[x] - three[x])
         result = out[y]
+        _split(grey[y], wide, first + step * y, 0, light, base, middle)
         for x in range(width):
-            moved = at(shift, y, x)
-            spot = min(max((base[x] + moved - _LOW) * _PER_STOP, _f(0.0)), _f(last + 1))
-            index = min(np.int32(spot), last)
-            between = spot - _f(index)
-            gain = gains[index] + between * (gains[index + 1] - gains[index])
-            factor = factors[index] + between * (factors[index + 1] - factors[index])
-            light[x] += moved + gain + factor * middle[x]
-        if given(highlights) or given(shadows):
-            for x in range(width):
-                stops = min(max(base[x] + at(shift, y, x), _f(-30.0)), _f(0.0))
-                share = max(_f(1.16) * exp2(stops * _f(1.0 / 3.0)) - _f(0.16), _f(0.0))
-                if given(shadows):
-                    u = min(share / _SHADOWS_END, _f(1.0))
-                    falling = _f(1.0) - u * u * (_f(3.0) - _f(2.0) * u)
-                    light[x] += _LIGHT * at(shadows, y, x) * falling
-                if given(highlights):
-                    u = (share - _HIGHLIGHTS_BEGIN) / (_f(1.0) - _HIGHLIGHTS_BEGIN)
-                    u = min(max(u, _f(0.0)), _f(1.0))
-                    light[x] += _LIGHT * at(highlights, y, x) * u * u * (_f(3.0) - _f(2.0) * u)
-        if given(clarity):
-            for x in range(width):
-                spot = (base[x] + at(shift, y, x) - _LOW) * _PER_STOP
-                spot = min(max(spot, _f(0.0)), _f(last + 1))
-                index = min(np.int32(spot), last)
-                between = spot - _f(index)
-                shape = character[index] + between * (character[index + 1] - character[index])
-                light[x] += _CLARITY * at(clarity, y, x) * shape * middle[x]
-        if given(veil):
-            for x in range(width):
-                moved = at(shift, y, x)
-                amount = at(veil, y, x) * _f(0.01)
-                stops = min(max(base[x] + moved, _LOW), _f(HIGHEST_STOPS))
-                removed = min(max(amount, _f(0.0)) * veil_light * exp2(moved), _MOST)
-                added = max(-amount, _f(0.0)) * _ADDED
-                left = max(_f(1.0) - removed * exp2(-stops), _LEAST) / (_f(1.0) - removed)
-                laid = _f(1.0) - added + added * exp2(-stops)
-                light[x] += log2_one(left) + log2_one(laid)
-        if given(detail):
-            band = fine[y]
-            for x in range(width):
-                amount = at(detail, y, x) * _f(0.01)
-                light[x] += amount * (_f(1.5) if amount > _f(0.0) else _f(1.0)) * band[x]
-        strength = number(detail) * (_f(0.015) if number(detail) > _f(0.0) else _f(0.01))
+            base[x] += shift
+            light[x] += shift
+        _raise(light, base, middle, gains, factors)
         if strength != _f(0.0):
             band = fine[y]
             for x in range(width):
                 light[x] += strength * band[x]
         for x in range(width):
-            result[x] = max(exp2(light[x]) - FLOOR, _f(0.0))
+            result[x] = max(exp2(light[x]) - floor, _f(0.0))
+
+
+@parallel
+def _moved(  # type: ignore[no-untyped-def]
+    grey, wide, first, step, gains, factors, character, fine, used,
+    shift, highlights, shadows, clarity, detail, veil, veil_light,
+    inside, spans, left, top, unit, out,
+):  # fmt: skip
+    last = np.int32(gains.shape[0] - 2)
+    for row in prange(spans.shape[0]):
+        a, b = spans[row, 0], spans[row, 1]
+        y, begin, end = row + top, a + left, b + left
+        width = b - a
+        if width <= 0:
+            continue
+        light = np.empty(width, np.float32)
+        base = np.empty(width, np.float32)
+        middle = np.empty(width, np.float32)
+        _split(grey[y, begin:end], wide, first + step * y, begin, light, base, middle)
+        moved = shift[row, a:b]
+        for x in range(width):
+            base[x] += moved[x]
+            light[x] += moved[x]
+        _raise(light, base, middle, gains, factors)
+        if used[0] or used[1]:
+            share = np.empty(width, np.float32)
+            for x in range(width):
+                stops = min(max(base[x], _f(-30.0)), _f(0.0))
+                share[x] = max(_f(1.16) * exp2(stops * _f(1.0 / 3.0)) - _f(0.16), _f(0.0))
+            if used[0]:
+                line = shadows[row, a:b]
+                for x in range(width):
+                    u = min(share[x] / _SHADOWS_END, _f(1.0))
+                    light[x] += _LIGHT * line[x] * (_f(1.0) - u * u * (_f(3.0) - _f(2.0) * u))
+            if used[1]:
+                line = highlights[row, a:b]
+                for x in range(width):
+                    u = (share[x] - _HIGHLIGHTS_BEGIN) / (_f(1.0) - _HIGHLIGHTS_BEGIN)
+                    u = min(max(u, _f(0.0)), _f(1.0))
+                    light[x] += _LIGHT * line[x] * u * u * (_f(3.0) - _f(2.0) * u)
+        if used[2]:
+            line = clarity[row, a:b]
+            for x in range(width):
+                spot = min(max((base[x] - _LOW) * _PER_STOP, _f(0.0)), _f(last + 1))
+                index = min(np.int32(spot), last)
+                between = spot - _f(index)
+                shape = character[index] + between * (character[index + 1] - character[index])
+                light[x] += _CLARITY * line[x] * shape * middle[x]
+        if used[3]:
+            line = veil[row, a:b]
+            for x in range(width):
+                amount = line[x] * _f(0.01)
+                stops = min(max(base[x], _LOW), _f(HIGHEST_STOPS))
+                removed = min(max(amount, _f(0.0)) * veil_light * exp2(moved[x]), _MOST)
+                added = max(-amount, _f(0.0)) * _ADDED
+                kept = max(_f(1.0) - removed * exp2(-stops), _LEAST) / (_f(1.0) - removed)
+                laid = _f(1.0) - added + added * exp2(-stops)
+                light[x] += log2_one(kept) + log2_one(laid)
+        if used[4]:
+            line, band = detail[row, a:b], fine[y, begin:end]
+            for x in range(width):
+                amount = line[x] * _f(0.01)
+                light[x] += amount * (_f(1.5) if amount > _f(0.0) else _f(1.0)) * band[x]
+        belongs, result = inside[row, a:b], out[y, begin:end]
+        for x in range(width):
+            found = max(exp2(light[x]) - FLOOR * exp2(moved[x]), _f(0.0)) * unit
+            result[x] = found if belongs[x] > 0 else result[x]
+
+
+@parallel
+def _exposed(grey, shift, inside, spans, left, top, unit, out):  # type: ignore[no-untyped-def]
+    for row in prange(spans.shape[0]):
+        for x in range(spans[row, 0], spans[row, 1]):
+            if inside[row, x]:
+                light = grey[row + top, x + left] * exp2(shift[row, x])
+                out[row + top, x + left] = light * unit
 
 
 @parallel
@@ -188,21 +217,26 @@ def _scale(grey, places_per_root, table, out):  # type: ignore[no-untyped-def]
 
 @parallel
 def _scale_mapped(  # type: ignore[no-untyped-def]
-    grey, gain, black, white, contrast, power, peak, held, decode, rest, out
-):
+    grey, gain, black, white, contrast, power, peak, held, decode, rest,
+    inside, spans, left, top, out,
+):  # fmt: skip
     last = np.int32(rest.shape[0] - 2)
-    for y in prange(grey.shape[0]):
-        for x in range(grey.shape[1]):
-            low = at(black, y, x) * _f(1.0 / 255.0)
-            span = max(at(white, y, x) * _f(1.0 / 255.0) - low, _f(1.0 / 255.0))
+    for row in prange(spans.shape[0]):
+        y = row + top
+        for column in range(spans[row, 0], spans[row, 1]):
+            if not inside[row, column]:
+                continue
+            x = column + left
+            low = black[row, column] * _f(1.0 / 255.0)
+            span = max(white[row, column] * _f(1.0 / 255.0) - low, _f(1.0 / 255.0))
             value = (encode_one(grey[y, x] * gain) - low) / span
             if held:
-                value = _bent(value, (peak - low) / span)
+                value = _bent(value, (peak[row, column] - low) / span)
                 value = _f(1.0) - _bent(_f(1.0) - value, _f(1.0) + low / span)
             value = min(max(value, _f(0.0)), _f(1.0))
             if power != _f(1.0) and value > _f(0.0):
                 value = min(exp2(power * log2_one(value)), _f(1.0))
-            steep = at(contrast, y, x)
+            steep = contrast[row, column]
             if steep != _f(0.0) and value > _f(0.0) and value < _f(1.0):
                 light = decode_inside(value, decode)
                 share = _f(1.16) * cube_root(light) - _f(0.16)
@@ -244,8 +278,6 @@ def local(
     tables: tuple[Plane, Plane, Plane],
     fine: Plane | None,
     detail: float,
-    veil_light: float = 0.0,
-    maps: Maps | None = None,
 ) -> Plane:
     """Move a grey by what its base and bands ask for; see :mod:`oatmeal.core.tone.local`.
 
@@ -254,7 +286,7 @@ def local(
     grey : float32 (H, W)
         Linear.
     exposure : float
-        Stops, the same everywhere.
+        Stops, the same everywhere; black stays black.
     wide : float32 (4, h, W)
         Slopes and offsets of base and middle band, as :func:`spread` gives them.
     window : (x, y, width, height)
@@ -265,23 +297,73 @@ def local(
         Fine band, in stops; needed for detail.
     detail : float
         -100 to 100.
-    veil_light : float
-        Light of the picture's veil, for a map of ``veil``.
-    maps : mapping, optional
-        Maps float32 ``(H, W)`` by the setting's name that stand in the place of its number:
-        ``exposure`` in stops; ``highlights``, ``shadows``, ``clarity``, ``detail``, ``veil``.
     """
-    known = maps or {}
     step = wide.shape[1] / window[3]
     out = np.empty_like(grey)
     _local(
         grey, wide, (0.5 + window[1]) * step - 0.5, step, tables[0], tables[1],
-        grey if fine is None else fine,
-        known.get("exposure", _f(exposure)), known.get("highlights"), known.get("shadows"),
-        known.get("clarity"), tables[2],
-        known.get("detail", _f(0.0 if fine is None else detail)), known.get("veil"),
-        _f(veil_light), out,
+        grey if fine is None else fine, _f(exposure),
+        _f(0.0 if fine is None else _strength(detail)), out,
     )  # fmt: skip
+    return out
+
+
+def _strength(detail: float) -> float:
+    """Factor on the fine band."""
+    return detail * (0.015 if detail > 0 else 0.01)
+
+
+def moved(
+    result: Plane,
+    grey: Plane,
+    exposure: float,
+    wide: NDArray[np.float32],
+    window: tuple[float, float, float, float],
+    tables: tuple[Plane, Plane, Plane],
+    fine: Plane | None,
+    detail: float,
+    veil_light: float,
+    maps: Maps,
+    unit: float,
+) -> Plane:
+    """What :func:`local` made, with other settings where areas are; elsewhere the same numbers.
+
+    Parameters
+    ----------
+    result : float32 (H, W)
+        What is there without areas.
+    veil_light : float
+        Light of the picture's veil, for a map of ``veil``.
+    maps : Maps
+        Planes that stand in the place of a setting's number: ``exposure`` in stops;
+        ``highlights``, ``shadows``, ``clarity``, ``detail``, ``veil``. The tables hold the rest.
+    unit : float
+        Factor on what is computed.
+    """
+    out = result.copy()
+    step = wide.shape[1] / window[3]
+    none = np.zeros((1, 1), np.float32)
+    names = ("shadows", "highlights", "clarity", "veil", "detail")
+    used = np.array([name in maps.planes for name in names])
+    shift = maps.planes.get("exposure")
+    if shift is None:
+        shift = np.full(maps.box.shape, exposure, np.float32)
+    dark, high, clear, hazy, fines = (maps.planes.get(name, none) for name in names)
+    if detail and not used[4]:
+        used[4], fines = True, np.full(maps.box.shape, detail, np.float32)
+    _moved(
+        grey, wide, (0.5 + window[1]) * step - 0.5, step, *tables,
+        grey if fine is None else fine, used, shift, high, dark, clear, fines, hazy,
+        _f(veil_light), maps.inside, maps.spans, *maps.box.corner, _f(unit), out,
+    )  # fmt: skip
+    return out
+
+
+def exposed(result: Plane, grey: Plane, maps: Maps, unit: float) -> Plane:
+    """The same where areas change nothing but the exposure, and nothing else is set."""
+    out = result.copy()
+    shift = maps.planes["exposure"]
+    _exposed(grey, shift, maps.inside, maps.spans, *maps.box.corner, _f(unit), out)
     return out
 
 
@@ -306,32 +388,36 @@ def through_scale(grey: Plane, gain: float, table: Plane, top_root: float) -> Pl
 def through_mapped_scale(
     grey: Plane,
     gain: float,
-    settings: tuple[Any, Any, Any],
+    settings: tuple[Any, Any, Any, Any],
     power: float,
-    encoded_peak: float,
     hold_ends: bool,
     rest: Plane,
-) -> Plane:
-    """Encoded values of a linear grey where black, white or contrast differ from place to place.
+    maps: Maps,
+    out: Plane,
+) -> None:
+    """Encoded values of a linear grey where areas change black, white or contrast, in place.
 
     Parameters
     ----------
-    settings : (black, white, contrast)
-        Each a number or a map float32 ``(H, W)``; black and white in codes.
+    settings : (black, white, contrast, peak)
+        Each a number or a map of the box; black and white in codes, the peak is the highest
+        encoded value that comes in, for ``hold_ends``.
     power : float
         1 / middle.
-    encoded_peak : float
-        Highest encoded value that comes in, for ``hold_ends``.
     rest : float32 (N,)
         What comes after contrast, over encoded values from 0 to 1.
+    out : float32 (H, W)
+        What is there without areas.
     """
-    black, white, contrast = (one if isinstance(one, np.ndarray) else _f(one) for one in settings)
-    out = np.empty_like(grey)
+    planes = (
+        one if isinstance(one, np.ndarray) else np.full(maps.box.shape, one, np.float32)
+        for one in settings
+    )
+    black, white, contrast, peak = planes
     _scale_mapped(
-        grey, _f(gain), black, white, contrast, _f(power), _f(encoded_peak), hold_ends,
-        DECODE_TABLE, rest, out,
+        grey, _f(gain), black, white, contrast, _f(power), peak, hold_ends,
+        DECODE_TABLE, rest, maps.inside, maps.spans, *maps.box.corner, out,
     )  # fmt: skip
-    return out
 
 
 def warm() -> None:

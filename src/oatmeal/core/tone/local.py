@@ -7,6 +7,7 @@ clarity, sparkle and depth are gains of the middle band, detail of the fine one.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Final
 
 import cv2
@@ -17,6 +18,7 @@ from oatmeal.core.bands import light_gains
 from oatmeal.core.bands.kernels import HIGHEST_STOPS, LOWEST_STOPS, TABLE_SIZE, log_light
 from oatmeal.core.colour import lightness
 from oatmeal.core.colour.ranges import smoothstep
+from oatmeal.core.maps import Maps
 from oatmeal.core.picture import Window
 from oatmeal.core.recipe import Tone
 from oatmeal.core.tone import kernels
@@ -25,7 +27,6 @@ from oatmeal.core.tone.kernels import (
     CLARITY_AT_100,
     LEAST_LEFT,
     MOST_REMOVED,
-    Maps,
 )
 
 Plane = NDArray[np.float32]
@@ -33,6 +34,12 @@ Plane = NDArray[np.float32]
 #: Fine band: radius as a share of the longer side, and variance of an edge.
 FINE_SHARE: Final = 2 / 1600
 FINE_VARIANCE: Final = 0.05
+
+
+#: Settings of which one away from rest makes the neighbourhoods matter.
+_MOVING: Final = (
+    "highlights", "shadows", "sparkle", "depth", "clarity", "detail", "veil",
+)  # fmt: skip
 
 
 def highest_gain(tone: Tone) -> float:
@@ -48,7 +55,6 @@ def apply(
     wide: NDArray[np.float32],
     fine: Plane | None,
     window: Window,
-    maps: Maps | None = None,
 ) -> Plane:
     """The grey with its exposure and everything local.
 
@@ -65,20 +71,54 @@ def apply(
         What :func:`fine_band` gives; only needed for detail.
     window : Window
         Where the grey lies in the whole.
-    maps : mapping, optional
-        Maps float32 ``(H, W)`` that stand in the place of settings of the same name.
 
     Returns
     -------
     float32 (H, W)
         Linear, not negative; the exposure is in it.
     """
-    mapped = {name: 0.0 for name in maps or {} if name != "exposure"}
+    folded = tables(tone, veil)
+    return kernels.local(grey, tone.exposure, wide, window.place, folded, fine, tone.detail)
+
+
+def moved(
+    result: Plane,
+    grey: Plane,
+    tone: Tone,
+    veil: float,
+    wide: NDArray[np.float32],
+    fine: Plane | None,
+    window: Window,
+    maps: Maps,
+    gain_left: float,
+) -> Plane:
+    """What is there without areas, with what they do to light and neighbourhoods inside them.
+
+    Parameters
+    ----------
+    result : float32 (H, W)
+        What :func:`apply` gives, or the grey itself where everything local rests.
+    grey, tone, veil, wide, fine, window
+        As :func:`apply` takes them.
+    maps : Maps
+    gain_left : float
+        Factor on light that the result leaves to the scale.
+    """
+    mapped = {name: 0.0 for name in maps.planes if name != "exposure"}
     numbers = tone.model_copy(update=mapped) if mapped else tone
+    rests = not any(getattr(numbers, name) for name in _MOVING) and not any(numbers.zones)
+    if not mapped and rests:
+        return kernels.exposed(result, grey, maps, 1 / gain_left)
     folded = tables(numbers, veil)
-    return kernels.local(
-        grey, tone.exposure, wide, window.place, folded, fine, numbers.detail, veil, maps
-    )
+    # where the exposure differs from place to place, so does the share of the veil that it bears
+    if numbers.veil and "exposure" in maps.planes:
+        plane = np.full(maps.box.shape, numbers.veil, np.float32)
+        maps = replace(maps, planes={**maps.planes, "veil": plane})
+        folded = tables(numbers.model_copy(update={"veil": 0.0}), veil)
+    return kernels.moved(
+        result, grey, tone.exposure, wide, window.place, folded, fine, numbers.detail, veil, maps,
+        1 / gain_left,
+    )  # fmt: skip
 
 
 def fine_radius(long_side: float) -> int:

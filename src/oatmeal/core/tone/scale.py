@@ -8,6 +8,7 @@ happens to a picture (:mod:`oatmeal.core.finish`).
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,11 +19,12 @@ from oatmeal.core.colour import (
     lightness,
     luminance_of_lightness,
 )
+from oatmeal.core.maps import Maps
 from oatmeal.core.recipe import Levels, Tone
 from oatmeal.core.recipe.curves import STRAIGHT
 from oatmeal.core.tone import curve as curves
 from oatmeal.core.tone import kernels
-from oatmeal.core.tone.kernels import HELD_PART, Maps
+from oatmeal.core.tone.kernels import HELD_PART
 
 #: Entries of the compiled table. Over the square root of light, where the sRGB curve is nearly
 #: straight, the interpolation error of an untouched scale is below 1e-7.
@@ -45,10 +47,13 @@ class Scale:
         Encoded result at evenly spaced square roots of light, 0 to ``top_root``.
     top_root : float
         Square root of the light at the table's end; more light gives the last entry.
+    peak : float
+        The highest linear grey that is expected.
     """
 
     table: NDArray[np.float32]
     top_root: float
+    peak: float = 1.0
 
     @property
     def end_codes(self) -> tuple[int, int]:
@@ -68,11 +73,11 @@ def compile_scale(tone: Tone, peak: float = 1.0) -> Scale:
     peak : float
         The highest linear grey that the table is given; "hold ends" makes room for it.
     """
-    peak = max(1.0, peak) if tone.hold_ends else 1.0
-    top_root = float(np.sqrt(peak))
-    encoded = _ENCODED if peak == 1.0 else encode_srgb((_ROOTS * top_root) ** 2)
-    table = transfer(encoded, tone, float(encode_srgb(peak)))
-    return Scale(table.astype(np.float32), top_root)
+    held = max(1.0, peak) if tone.hold_ends else 1.0
+    top_root = float(np.sqrt(held))
+    encoded = _ENCODED if held == 1.0 else encode_srgb((_ROOTS * top_root) ** 2)
+    table = transfer(encoded, tone, float(encode_srgb(held)))
+    return Scale(table.astype(np.float32), top_root, peak)
 
 
 #: The scale of a tone step at rest.
@@ -167,22 +172,29 @@ def encoded(
         Factor on the light first.
     tone : Tone, optional
         Needed with maps: the settings that the scale was compiled from.
-    maps : mapping, optional
-        Maps float32 ``(H, W)`` that stand in the place of ``black``, ``white`` and ``contrast``.
+    maps : Maps, optional
+        Planes that stand in the place of ``black``, ``white`` and ``contrast`` where areas are.
     """
-    known = {name: plane for name, plane in (maps or {}).items() if name in MAPPED}
-    if not known or tone is None:
-        return kernels.through_scale(grey, gain, scale.table, scale.top_root)
+    out = kernels.through_scale(grey, gain, scale.table, scale.top_root)
+    some = maps.some((*MAPPED, "exposure") if tone and tone.hold_ends else MAPPED) if maps else None
+    if some is None or tone is None:
+        return out
     levels = tone.levels
+    peak: Any = float(encode_srgb(scale.top_root**2))
+    if "exposure" in some.planes:  # what is brighter there has more room above it
+        stops = some.planes["exposure"] - np.float32(tone.exposure)
+        peak = encode_srgb(np.maximum(scale.peak * np.exp2(stops), 1.0)).astype(np.float32)
     numbers = {"black": levels.black, "white": levels.white, "contrast": tone.contrast}
-    settings = {**numbers, **known}
+    settings = {**numbers, **some.planes}
     rest = after_contrast(np.linspace(0.0, 1.0, TABLE_SIZE), tone).astype(np.float32)
-    return kernels.through_mapped_scale(
+    kernels.through_mapped_scale(
         grey,
         gain,
-        (settings["black"], settings["white"], settings["contrast"]),
+        (settings["black"], settings["white"], settings["contrast"], peak),
         1 / levels.middle,
-        float(encode_srgb(scale.top_root**2)),
         tone.hold_ends,
         rest,
+        some,
+        out,
     )
+    return out

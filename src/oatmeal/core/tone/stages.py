@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.bands import Bands, find_bands, spread
+from oatmeal.core.maps import Maps
 from oatmeal.core.recipe import DECLARED, Recipe
 from oatmeal.core.stages import Place, stage
 from oatmeal.core.tone import local as locally
@@ -16,7 +16,9 @@ from oatmeal.core.tone import scale as scales
 from oatmeal.core.tone.scale import Scale
 
 Plane = NDArray[np.float32]
-Maps = Mapping[str, Plane] | None
+
+#: Values of areas that act on light and on neighbourhoods.
+MAPPED: Final = ("exposure", "highlights", "shadows", "clarity", "detail", "veil")
 
 #: What works on light and on neighbourhoods.
 _LOCAL = DECLARED.of_step("tone", "light", "local contrast")
@@ -40,7 +42,9 @@ def wide(recipe: Recipe, place: Place, found: Bands, grey: Plane) -> NDArray[np.
 @stage(
     "fine",
     needs=("mixed",),
-    when=lambda recipe: recipe.tone.detail != 0 or bool(recipe.areas),
+    when=lambda recipe: (
+        recipe.tone.detail != 0 or any(one.values.detail for one in recipe.areas.moving())
+    ),
     margin=lambda recipe, place: 2 * locally.fine_radius(place.long_side),
 )
 def fine(recipe: Recipe, place: Place, grey: Plane) -> Plane:
@@ -51,14 +55,38 @@ def fine(recipe: Recipe, place: Place, grey: Plane) -> Plane:
 @stage(
     "local",
     reads=(*_EXPOSURE, *_LOCAL),
-    needs=("mixed", "bands", "wide", "fine", "maps"),
-    moved_by=(*_LOCAL, "areas"),
+    needs=("mixed", "bands", "wide", "fine"),
+    moved_by=_LOCAL,
 )
 def local(
-    recipe: Recipe, place: Place, grey: Plane, found: Bands, wide: Any, fine: Plane, maps: Maps
+    recipe: Recipe, place: Place, grey: Plane, found: Bands, wide: Any, fine: Plane | None
 ) -> Plane:
     """Linear grey with its exposure and everything local; the mixed grey where all that rests."""
-    return locally.apply(grey, recipe.tone, found.veil, wide, fine, place.window, maps)
+    return locally.apply(grey, recipe.tone, found.veil, wide, fine, place.window)
+
+
+@stage(
+    "moved",
+    reads=(*_EXPOSURE, *_LOCAL),
+    needs=("local", "mixed", "bands", "wide", "fine", "maps"),
+    moved_by=("areas",),
+)
+def moved(
+    recipe: Recipe,
+    place: Place,
+    grey: Plane,
+    mixed: Plane,
+    found: Bands,
+    wide: Any,
+    fine: Plane | None,
+    maps: Maps | None,
+) -> Plane:
+    """Linear grey with what areas do to light and to neighbourhoods; elsewhere the same."""
+    some = maps.some(MAPPED) if maps is not None else None
+    if some is None:
+        return grey
+    args = (recipe.tone, found.veil, wide, fine, place.window)
+    return locally.moved(grey, mixed, *args, some, gain_left(recipe))
 
 
 def gain_left(recipe: Recipe) -> float:
@@ -66,7 +94,7 @@ def gain_left(recipe: Recipe) -> float:
     return 1.0 if local.works(recipe) else float(2.0**recipe.tone.exposure)
 
 
-@stage("toned", reads=(*_EXPOSURE, *_LOCAL), needs=("local",), moved_by=_EXPOSURE)
+@stage("toned", reads=(*_EXPOSURE, *_LOCAL), needs=("moved",), moved_by=_EXPOSURE)
 def toned(recipe: Recipe, place: Place, grey: Plane) -> Plane:
     """Linear grey after exposure and everything local, before the scale's table."""
     gain = gain_left(recipe)
@@ -93,10 +121,10 @@ def scale(recipe: Recipe, place: Place, peak: float | None) -> Scale:
     return scales.compile_scale(recipe.tone, peak or 1.0)
 
 
-@stage("encoded", reads=_EXPOSURE, needs=("local", "scale", "maps"))
-def encoded(recipe: Recipe, place: Place, grey: Plane, table: Scale, maps: Maps) -> Plane:
+@stage("encoded", reads=_EXPOSURE, needs=("moved", "scale", "maps"))
+def encoded(recipe: Recipe, place: Place, grey: Plane, table: Scale, maps: Maps | None) -> Plane:
     """The toned grey: encoded values, float32 ``(H, W)``, 0 to 1."""
     return scales.encoded(grey, table, gain_left(recipe), recipe.tone, maps)
 
 
-STAGES = (bands, wide, fine, local, toned, peak, scale, encoded)
+STAGES = (bands, wide, fine, local, moved, toned, peak, scale, encoded)

@@ -6,8 +6,40 @@ export interface Recipe {
   prepare: Prepare;
   mix: Mix;
   tone: Tone;
-  areas: Record<string, any>[];
+  areas: Areas;
   finish: Finish;
+}
+
+export interface Alike {
+  how: "add" | "subtract" | "intersect";
+  opposite: boolean;
+  on: boolean;
+  kind: "alike";
+  this: string[];
+  not: string[];
+  reach: number;
+  tolerance: number;
+  softness: number;
+  joined: boolean;
+}
+
+export interface Area {
+  id: string;
+  name: string;
+  on: boolean;
+  kind: "area" | "shield";
+  group: string;
+  amount: number;
+  move: [number, number];
+  opposite: boolean;
+  mask: any[];
+  values: Values;
+}
+
+export interface Areas {
+  on: boolean;
+  groups: Group[];
+  list: Area[];
 }
 
 export interface Centres {
@@ -31,10 +63,42 @@ export interface Channels {
   light: "encoded" | "linear";
 }
 
+export interface Colours {
+  how: "add" | "subtract" | "intersect";
+  opposite: boolean;
+  on: boolean;
+  kind: "colours";
+  hue: number;
+  width: number;
+  soft: number;
+  colour?: string;
+  reach: number;
+}
+
 export interface EdgeColour {
   purple: number;
   green: number;
   width: number;
+}
+
+export interface Ellipse {
+  how: "add" | "subtract" | "intersect";
+  opposite: boolean;
+  on: boolean;
+  kind: "ellipse";
+  centre: [number, number];
+  radii: [number, number];
+  angle: number;
+  feather: number;
+}
+
+export interface Fade {
+  how: "add" | "subtract" | "intersect";
+  opposite: boolean;
+  on: boolean;
+  kind: "fade";
+  from: [number, number];
+  to: [number, number];
 }
 
 export interface Film {
@@ -72,6 +136,14 @@ export interface Frame {
   centre: [number, number];
   size: number;
   inside: boolean;
+}
+
+export interface Group {
+  id: string;
+  name: string;
+  on: boolean;
+  amount: number;
+  move: [number, number];
 }
 
 export interface Known {
@@ -136,6 +208,23 @@ export interface NoiseTaken {
   level: number;
 }
 
+export interface OfArea {
+  how: "add" | "subtract" | "intersect";
+  opposite: boolean;
+  on: boolean;
+  kind: "area";
+  area: string;
+}
+
+export interface Outline {
+  how: "add" | "subtract" | "intersect";
+  opposite: boolean;
+  on: boolean;
+  kind: "outline";
+  path: string;
+  feather: number;
+}
+
 export interface Parameter {
   value: number;
   low: number;
@@ -184,6 +273,25 @@ export interface Spot {
   on: boolean;
 }
 
+export interface Stroke {
+  path: string;
+  radius: number;
+  hardness: number;
+  flow: number;
+  max: number;
+  erase: boolean;
+  hold: number;
+  pressure: string;
+}
+
+export interface Strokes {
+  how: "add" | "subtract" | "intersect";
+  opposite: boolean;
+  on: boolean;
+  kind: "strokes";
+  strokes: Stroke[];
+}
+
 export interface Thread {
   hue: number;
   strength: number;
@@ -217,4 +325,28 @@ export interface Tone {
   contrast: number;
   curve: [number, number][];
   hold_ends: boolean;
+}
+
+export interface Tones {
+  how: "add" | "subtract" | "intersect";
+  opposite: boolean;
+  on: boolean;
+  kind: "tones";
+  low: number;
+  high: number;
+  soft: [number, number];
+}
+
+export interface Values {
+  exposure: number;
+  contrast: number;
+  black: number;
+  white: number;
+  highlights: number;
+  shadows: number;
+  clarity: number;
+  detail: number;
+  veil: number;
+  lifts: Lifts;
+  threads: Threads;
 }

@@ -1,0 +1,99 @@
+"""Masks and maps: where areas are, and what stands there in the place of settings.
+
+:mod:`oatmeal.core.areas` makes them; the kernels of the other steps read them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+Plane = NDArray[np.float32]
+
+#: A full mask is this number.
+FULL: Final = 65535
+
+
+@dataclass(frozen=True)
+class Box:
+    """A rectangle of an array: its corners, the second one outside."""
+
+    x0: int
+    y0: int
+    x1: int
+    y1: int
+
+    @property
+    def empty(self) -> bool:
+        return self.x1 <= self.x0 or self.y1 <= self.y0
+
+    @property
+    def corner(self) -> tuple[int, int]:
+        return self.x0, self.y0
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        return max(0, self.y1 - self.y0), max(0, self.x1 - self.x0)
+
+    def inside(self, other: Box) -> tuple[slice, slice]:
+        """Where this one lies in another one that holds it."""
+        return (
+            slice(self.y0 - other.y0, self.y1 - other.y0),
+            slice(self.x0 - other.x0, self.x1 - other.x0),
+        )
+
+    def with_(self, other: Box) -> Box:
+        """The smallest that holds both."""
+        if self.empty or other.empty:
+            return other if self.empty else self
+        return Box(
+            min(self.x0, other.x0), min(self.y0, other.y0),
+            max(self.x1, other.x1), max(self.y1, other.y1),
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class Stored:
+    """A finished mask, uint16 with :data:`FULL` for all, in its box; nothing lies beyond."""
+
+    box: Box
+    plane: NDArray[np.uint16]
+
+
+#: Finished masks by the ids of their areas.
+Masks = Mapping[str, Stored]
+
+
+def not_empty(masks: Masks, name: str) -> bool:
+    """True where an area reaches the array at all."""
+    return name in masks and not masks[name].box.empty
+
+
+@dataclass(frozen=True, eq=False)
+class Maps:
+    """Maps of settings in a box of an array.
+
+    Attributes
+    ----------
+    box : Box
+    inside : uint8 (h, w)
+        1 where some area that has a value belongs to the pixel; all else stays as it is.
+    spans : int64 (h, 2)
+        Columns of the box between which a row's areas lie, the second one outside.
+    planes : mapping
+        By the setting's name, what stands in its place, float32 (h, w).
+    """
+
+    box: Box
+    inside: NDArray[np.uint8]
+    spans: NDArray[np.int64]
+    planes: Mapping[str, Plane]
+
+    def some(self, names: Sequence[str]) -> Maps | None:
+        """Those of some settings; None where there are none."""
+        kept = {name: plane for name, plane in self.planes.items() if name in names}
+        return Maps(self.box, self.inside, self.spans, kept) if kept else None
