@@ -8,10 +8,8 @@ from oatmeal.core.colour import decode_srgb, ranges
 from oatmeal.core.maps import Box, Maps
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import DECLARED, REST, from_document
-from oatmeal.core.recipe.areas import NUMBERS, Values
+from oatmeal.core.recipe.areas import LIGHT, NUMBERS, SCALE, Values
 from oatmeal.core.tone import local
-from oatmeal.core.tone.scale import MAPPED
-from oatmeal.core.tone.stages import MAPPED as LOCAL
 
 RGB = decode_srgb(codes(90, 130, 16) / 65535).astype(np.float32)
 SHAPE = RGB.shape[:2]
@@ -32,7 +30,7 @@ def halves(name, value):
 
 
 def test_every_setting_that_an_area_may_have_has_a_map():
-    assert {*LOCAL, *MAPPED} == set(NUMBERS)
+    assert (*LIGHT, *SCALE) == NUMBERS
     areas = {one.path for one in DECLARED.values() if one.path.startswith("tone.") and one.area}
     levels = {"black", "white"}
     assert areas == {

@@ -5,7 +5,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
@@ -45,6 +45,13 @@ class Box:
             slice(self.y0 - other.y0, self.y1 - other.y0),
             slice(self.x0 - other.x0, self.x1 - other.x0),
         )
+
+    def and_(self, other: Box) -> Box:
+        """What lies in both."""
+        return Box(
+            max(self.x0, other.x0), max(self.y0, other.y0),
+            min(self.x1, other.x1), min(self.y1, other.y1),
+        )  # fmt: skip
 
     def with_(self, other: Box) -> Box:
         """The smallest that holds both."""
@@ -93,7 +100,10 @@ class Maps:
     spans: NDArray[np.int64]
     planes: Mapping[str, Plane]
 
-    def some(self, names: Sequence[str]) -> Maps | None:
-        """Those of some settings; None where there are none."""
-        kept = {name: plane for name, plane in self.planes.items() if name in names}
-        return Maps(self.box, self.inside, self.spans, kept) if kept else None
+    def over(self, box: Box, name: str, rest: float) -> Plane:
+        """A plane in another box, with ``rest`` where this one holds nothing."""
+        out = np.full(box.shape, rest, np.float32)
+        both = box.and_(self.box)
+        if not both.empty:
+            out[both.inside(box)] = self.planes[name][both.inside(self.box)]
+        return out

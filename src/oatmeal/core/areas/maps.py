@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 from oatmeal.core.areas import kernels
 from oatmeal.core.maps import FULL, Box, Maps, Masks, Stored, not_empty
 from oatmeal.core.recipe import Recipe
-from oatmeal.core.recipe.areas import NUMBERS
 
 Plane = NDArray[np.float32]
 Keep = Callable[..., Any]
@@ -30,24 +29,25 @@ def everywhere(recipe: Recipe, name: str) -> float:
     return float(getattr(part, name))
 
 
-def maps(recipe: Recipe, masks: Masks, keep: Keep) -> Maps | None:
-    """For each setting of Tone that some area changes, its value at every pixel."""
-    areas = recipe.areas
-    wanted = [one for one in areas.moving() if one.values.numbers() and not_empty(masks, one.id)]
+def maps(recipe: Recipe, names: Sequence[str], masks: Masks, keep: Keep) -> Maps | None:
+    """For each of these settings of Tone that some area changes, its value at every pixel."""
+    wanted = [
+        (masks[name], amount, dict(zip(names, values, strict=True)))
+        for name, amount, *values in recipe.areas.changing(*names)
+        if not_empty(masks, name)
+    ]
     if not wanted:
         return None
     box = Box(0, 0, 0, 0)
-    for one in wanted:
-        box = box.with_(masks[one.id].box)
-    own = [masks[one.id] for one in wanted]
+    for mask, _, _ in wanted:
+        box = box.with_(mask.box)
+    own = [mask for mask, _, _ in wanted]
     inside, spans = keep(("inside", *map(id, own)), partial(_inside, box, own))
     planes = {}
-    for name in NUMBERS:
+    for name in names:
         weights = [
-            (masks[one.id], getattr(one.values, name) * areas.amount_of(one) / FULL)
-            for one in wanted
+            (mask, values[name] * amount / FULL) for mask, amount, values in wanted if values[name]
         ]
-        weights = [(mask, weight) for mask, weight in weights if weight]
         if not weights:
             continue
         rest = everywhere(recipe, name)

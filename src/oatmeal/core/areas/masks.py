@@ -354,10 +354,7 @@ def _joined(whole: Mask, part: Mask, how: str) -> Mask:
 def _cut(mask: Mask, box: Box) -> Plane:
     """A mask in a box that may lie elsewhere."""
     out = np.full(box.shape, mask.beyond, dtype=np.float32)
-    both = Box(
-        max(box.x0, mask.box.x0), max(box.y0, mask.box.y0),
-        min(box.x1, mask.box.x1), min(box.y1, mask.box.y1),
-    )  # fmt: skip
+    both = box.and_(mask.box)
     if not both.empty:
         out[both.inside(box)] = mask.plane[both.inside(mask.box)]
     return out

@@ -11,13 +11,14 @@ from numpy.typing import NDArray
 
 from oatmeal.core.areas import likeness
 from oatmeal.core.areas.likeness import Fits, Ground
-from oatmeal.core.areas.maps import maps as made_maps
+from oatmeal.core.areas.maps import maps
 from oatmeal.core.areas.masks import Painter, likeness_key, looks
 from oatmeal.core.colour import kernels as colour_kernels
 from oatmeal.core.maps import Maps, Stored
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.recipe.areas import (
-    NUMBERS,
+    LIGHT,
+    SCALE,
     Alike,
     Area,
     Areas,
@@ -48,7 +49,9 @@ def ground(recipe: Recipe, place: Place) -> Ground:
     return likeness.ground(place.taken())
 
 
-@stage("likenesses", reads=("areas",), needs=("ground",), when=_looks, whole=True, keeps=True)
+@stage(
+    "likenesses", reads=("areas.shapes",), needs=("ground",), when=_looks, whole=True, keeps=True
+)
 def likenesses(recipe: Recipe, place: Place, keep: Keep, known: Ground) -> Mapping[Any, Fits]:
     """What looks alike on the small copy, for each part and stroke that asks for it."""
     areas = recipe.areas
@@ -91,7 +94,7 @@ def guide(recipe: Recipe, place: Place, rgb_linear: Plane) -> Plane:
 
 @stage(
     "masks",
-    reads=("areas",),
+    reads=("areas.shapes",),
     needs=(SOURCE, "likenesses", "guide"),
     when=lambda recipe: bool(recipe.areas.moving()),
     keeps=True,
@@ -112,15 +115,31 @@ def masks(
 
 
 @stage(
-    "maps",
-    reads=("areas", "tone"),
+    "light_maps",
+    reads=("areas.light", *(f"tone.{name}" for name in LIGHT)),
     needs=("masks",),
-    when=lambda recipe: recipe.areas.uses(*NUMBERS),
+    when=lambda recipe: bool(recipe.areas.light),
     keeps=True,
 )
-def maps(recipe: Recipe, place: Place, keep: Keep, found: Mapping[str, Stored]) -> Maps | None:
-    """What stands in the place of Tone's settings where areas change them."""
-    return made_maps(recipe, found, keep)
+def light_maps(
+    recipe: Recipe, place: Place, keep: Keep, found: Mapping[str, Stored]
+) -> Maps | None:
+    """What stands in the place of Tone's settings of light where areas change them."""
+    return maps(recipe, LIGHT, found, keep)
 
 
-STAGES = (ground, likenesses, guide, masks, maps)
+@stage(
+    "scale_maps",
+    reads=("areas.scale", "tone.levels.black", "tone.levels.white", "tone.contrast"),
+    needs=("masks",),
+    when=lambda recipe: bool(recipe.areas.scale),
+    keeps=True,
+)
+def scale_maps(
+    recipe: Recipe, place: Place, keep: Keep, found: Mapping[str, Stored]
+) -> Maps | None:
+    """What stands in the place of the scale's settings where areas change them."""
+    return maps(recipe, SCALE, found, keep)
+
+
+STAGES = (ground, likenesses, guide, masks, light_maps, scale_maps)

@@ -18,7 +18,6 @@ from oatmeal.core.recipe import (
     Channels,
     Film,
     Formula,
-    Lifts,
     Mix,
     Picked,
     Plain,
@@ -116,20 +115,16 @@ def lifted(
 
 def area_lifts(recipe: Recipe, masks: Masks, colours: Analysis) -> NDArray[np.float32] | None:
     """Stops that the areas' own lifts add to those of the ranges, float32 ``(H, W)``."""
-    areas = recipe.areas
-    wanted = [
-        one for one in areas.moving() if one.values.lifts != Lifts() and not_empty(masks, one.id)
-    ]
+    wanted = [one for one in recipe.areas.lifted if not_empty(masks, one[0])]
     if not wanted:
         return None
     out = np.zeros_like(colours.hue)
     whole = Box(0, 0, out.shape[1], out.shape[0])
-    for one in wanted:
-        table = ranges.lift_table(one.values.lifts.model_dump(), recipe.mix.centres.model_dump())
-        mask = masks[one.id]
+    for name, amount, own in wanted:
+        table = ranges.lift_table(own.model_dump(), recipe.mix.centres.model_dump())
+        mask = masks[name]
         here = mask.box.inside(whole)
-        weight = areas.amount_of(one) / FULL
-        kernels.add_over_hue(mask.plane, colours.hue[here], table, weight, out[here])
+        kernels.add_over_hue(mask.plane, colours.hue[here], table, amount / FULL, out[here])
     return out
 
 

@@ -31,9 +31,9 @@ _LIFTS = ("mix.lifts", "mix.picked")
 
 @stage(
     "area_lifts",
-    reads=("areas", "mix.centres"),
+    reads=("areas.lifted", "mix.centres"),
     needs=("analysis", "masks"),
-    when=lambda recipe: recipe.areas.uses("lifts"),
+    when=lambda recipe: bool(recipe.areas.lifted),
 )
 def area_lifts(recipe: Recipe, place: Place, colours: Analysis, found: Masks) -> Plane | None:
     """Stops that areas add to those of the ranges."""
@@ -44,7 +44,7 @@ def area_lifts(recipe: Recipe, place: Place, colours: Analysis, found: Masks) ->
     "mixed",
     reads=(*_LIFTS, "mix.centres", "mix.pale"),
     needs=("base", "analysis", "area_lifts"),
-    moved_by=(*_LIFTS, "areas"),
+    moved_by=(*_LIFTS, "areas.lifted"),
 )
 def mixed(
     recipe: Recipe, place: Place, grey: Plane, colours: Analysis, more: Plane | None

@@ -113,7 +113,10 @@ def threaded(recipe: Recipe, place: Place, rgb_linear: Colour, colours: Analysis
 
 
 @stage(
-    "prepared", reads=("areas",), needs=("threaded", "photographed", "masks"), moved_by=("areas",)
+    "prepared",
+    reads=("areas.led",),
+    needs=("threaded", "photographed", "masks"),
+    moved_by=("areas.led",),
 )
 def prepared(
     recipe: Recipe, place: Place, rgb_linear: Colour, colours: Analysis, found: Masks | None

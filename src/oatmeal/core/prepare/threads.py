@@ -45,18 +45,13 @@ def threaded(rgb_linear: Colour, colours: Analysis, threads: Threads) -> Colour:
 
 def threaded_areas(recipe: Recipe, masks: Masks, rgb_linear: Colour, colours: Analysis) -> Colour:
     """Linear colour as the areas' own threads lead it, on top of what is led everywhere."""
-    areas = recipe.areas
-    wanted = [
-        one
-        for one in areas.moving()
-        if one.values.threads != Threads() and not_empty(masks, one.id)
-    ]
+    wanted = [one for one in recipe.areas.led if not_empty(masks, one[0])]
     if not wanted:
         return rgb_linear
     out = rgb_linear.copy()
     whole = Box(0, 0, out.shape[1], out.shape[0])
-    for one in wanted:
-        mask = masks[one.id]
+    for name, amount, own in wanted:
+        mask = masks[name]
         here = mask.box.inside(whole)
         part = Analysis(
             *(
@@ -66,8 +61,8 @@ def threaded_areas(recipe: Recipe, masks: Masks, rgb_linear: Colour, colours: An
                 )
             )
         )  # fmt: skip
-        led_there = threaded(np.ascontiguousarray(out[here]), part, one.values.threads)
-        kernels.draw_to(out[here], led_there, mask.plane, areas.amount_of(one) / FULL)
+        led_there = threaded(np.ascontiguousarray(out[here]), part, own)
+        kernels.draw_to(out[here], led_there, mask.plane, amount / FULL)
     return out
 
 

@@ -196,19 +196,17 @@ class Values(Part):
     clarity: float = _like("clarity")
     detail: float = _like("detail")
     veil: float = _like("veil")
-    lifts: Lifts = Field(default_factory=Lifts)
-    threads: Threads = Field(default_factory=Threads)
+    lifts: Lifts = Field(default=Lifts())
+    threads: Threads = Field(default=Threads())
 
-    def numbers(self) -> dict[str, float]:
-        """The values of Tone that are away from rest."""
-        found = {name: getattr(self, name) for name in NUMBERS}
-        return {name: value for name, value in found.items() if value}
 
+#: An area's values at rest.
+UNTOUCHED: Final = Values()
 
 #: The values of an area that are added to settings of Tone.
-NUMBERS: Final = (
-    "exposure", "contrast", "black", "white", "highlights", "shadows", "clarity", "detail", "veil",
-)  # fmt: skip
+LIGHT: Final = ("exposure", "highlights", "shadows", "clarity", "detail", "veil")
+SCALE: Final = ("black", "white", "contrast")
+NUMBERS: Final = (*LIGHT, *SCALE)
 
 
 class Group(Part):
@@ -255,7 +253,7 @@ class Area(Part):
 
     def moves(self) -> bool:
         """True where it could change the picture."""
-        return self.on and self.kind == "area" and self.values != Values() and self.amount > 0
+        return self.on and self.kind == "area" and self.values != UNTOUCHED and self.amount > 0
 
     def follows(self) -> Iterator[str]:
         """Ids of the areas whose masks it takes."""
@@ -309,14 +307,42 @@ class Areas(Step):
         off = {one.id for one in self.groups if not one.on or not one.amount}
         return tuple(one for one in self.list if one.moves() and one.group not in off)
 
-    def uses(self, *values: str) -> bool:
-        """True where some area changes one of these values."""
-        rest = Values()
-        return any(
-            getattr(one.values, name) != getattr(rest, name)
+    def changing(self, *values: str) -> tuple[Any, ...]:
+        """Areas that change one of these values: id, strength, and the values."""
+        return tuple(
+            (one.id, self.amount_of(one), *(getattr(one.values, name) for name in values))
             for one in self.moving()
-            for name in values
+            if any(getattr(one.values, name) != getattr(UNTOUCHED, name) for name in values)
         )
+
+    # what stages read of the areas: of two that are equal their results are equal
+
+    @property
+    def shapes(self) -> tuple[Any, ...]:
+        """Where all areas lie, and which of them are in use."""
+        laid = tuple((one.id, one.mask, one.opposite, self.move_of(one)) for one in self.list)
+        shields = tuple(one.id for one in self.shields())
+        return (laid, shields, tuple(one.id for one in self.moving())) if laid else ()
+
+    @property
+    def light(self) -> tuple[Any, ...]:
+        """What they do to light and neighbourhoods."""
+        return self.changing(*LIGHT)
+
+    @property
+    def scale(self) -> tuple[Any, ...]:
+        """What they do to the scale."""
+        return self.changing(*SCALE)
+
+    @property
+    def lifted(self) -> tuple[Any, ...]:
+        """What they do to the ranges' lifts."""
+        return self.changing("lifts")
+
+    @property
+    def led(self) -> tuple[Any, ...]:
+        """What they do to the threads."""
+        return self.changing("threads")
 
     def shields(self) -> tuple[Area, ...]:
         """The areas that keep others out."""
@@ -358,7 +384,30 @@ def strokes_of(one: Area) -> int:
 
 
 __all__ = [
-    "MOST_AREAS", "MOST_CODES", "MOST_PARTS", "MOST_STROKES", "NUMBERS", "PART_KINDS", "Alike",
-    "AnyPart", "Area", "Areas", "Colours", "Ellipse", "Fade", "Group", "MaskPart", "OfArea",
-    "Outline", "Stroke", "Strokes", "Tones", "Values", "called", "places", "strokes_of",
+    "LIGHT",
+    "MOST_AREAS",
+    "MOST_CODES",
+    "MOST_PARTS",
+    "MOST_STROKES",
+    "NUMBERS",
+    "PART_KINDS",
+    "SCALE",
+    "Alike",
+    "AnyPart",
+    "Area",
+    "Areas",
+    "Colours",
+    "Ellipse",
+    "Fade",
+    "Group",
+    "MaskPart",
+    "OfArea",
+    "Outline",
+    "Stroke",
+    "Strokes",
+    "Tones",
+    "Values",
+    "called",
+    "places",
+    "strokes_of",
 ]  # fmt: skip

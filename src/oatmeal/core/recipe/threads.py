@@ -57,6 +57,8 @@ class Threads(Part):
     @model_validator(mode="after")
     def _none_cross(self) -> Self:
         hues = self.hues()
+        if not any(hues):
+            return self
         for place, gap in enumerate(_gaps()):
             following = (place + 1) % len(NAMES)
             if gap + hues[following] - hues[place] < NEAREST_FEET - 1e-6:

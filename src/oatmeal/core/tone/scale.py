@@ -33,9 +33,6 @@ TABLE_SIZE = 8193
 _ROOTS = np.linspace(0.0, 1.0, TABLE_SIZE)
 _ENCODED = encode_srgb(_ROOTS**2)
 
-#: The settings of the scale that an area may have.
-MAPPED = ("black", "white", "contrast")
-
 
 @dataclass(frozen=True)
 class Scale:
@@ -161,6 +158,7 @@ def encoded(
     gain: float = 1.0,
     tone: Tone | None = None,
     maps: Maps | None = None,
+    light: Maps | None = None,
 ) -> NDArray[np.float32]:
     """The scale applied: linear float32 ``(H, W)`` to encoded float32 ``(H, W)``, 0 to 1.
 
@@ -174,27 +172,36 @@ def encoded(
         Needed with maps: the settings that the scale was compiled from.
     maps : Maps, optional
         Planes that stand in the place of ``black``, ``white`` and ``contrast`` where areas are.
+    light : Maps, optional
+        Where areas have an exposure of their own; held ends make room for it.
     """
     out = kernels.through_scale(grey, gain, scale.table, scale.top_root)
-    some = maps.some((*MAPPED, "exposure") if tone and tone.hold_ends else MAPPED) if maps else None
-    if some is None or tone is None:
+    if tone is None:
         return out
+    raised = light if light and tone.hold_ends and "exposure" in light.planes else None
+    for one in (raised, maps):
+        if one is not None:
+            peak: Any = float(encode_srgb(scale.top_root**2))
+            if raised is not None:  # what is brighter has more room above it
+                stops = raised.over(one.box, "exposure", tone.exposure) - np.float32(tone.exposure)
+                peak = encode_srgb(np.maximum(scale.peak * np.exp2(stops), 1.0)).astype(np.float32)
+            _map_scale(grey, gain, tone, one, peak, out)
+    return out
+
+
+def _map_scale(
+    grey: NDArray[np.float32],
+    gain: float,
+    tone: Tone,
+    maps: Maps,
+    peak: float | NDArray[np.float32],
+    out: NDArray[np.float32],
+) -> None:
     levels = tone.levels
-    peak: Any = float(encode_srgb(scale.top_root**2))
-    if "exposure" in some.planes:  # what is brighter there has more room above it
-        stops = some.planes["exposure"] - np.float32(tone.exposure)
-        peak = encode_srgb(np.maximum(scale.peak * np.exp2(stops), 1.0)).astype(np.float32)
     numbers = {"black": levels.black, "white": levels.white, "contrast": tone.contrast}
-    settings = {**numbers, **some.planes}
+    black, white, contrast = (maps.planes.get(name, value) for name, value in numbers.items())
     rest = after_contrast(np.linspace(0.0, 1.0, TABLE_SIZE), tone).astype(np.float32)
     kernels.through_mapped_scale(
-        grey,
-        gain,
-        (settings["black"], settings["white"], settings["contrast"], peak),
-        1 / levels.middle,
-        tone.hold_ends,
-        rest,
-        some,
+        grey, gain, (black, white, contrast, peak), 1 / levels.middle, tone.hold_ends, rest, maps,
         out,
-    )
-    return out
+    )  # fmt: skip

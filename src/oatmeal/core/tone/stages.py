@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Final
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,9 +16,6 @@ from oatmeal.core.tone import scale as scales
 from oatmeal.core.tone.scale import Scale
 
 Plane = NDArray[np.float32]
-
-#: Values of areas that act on light and on neighbourhoods.
-MAPPED: Final = ("exposure", "highlights", "shadows", "clarity", "detail", "veil")
 
 #: What works on light and on neighbourhoods.
 _LOCAL = DECLARED.of_step("tone", "light", "local contrast")
@@ -68,8 +65,8 @@ def local(
 @stage(
     "moved",
     reads=(*_EXPOSURE, *_LOCAL),
-    needs=("local", "mixed", "bands", "wide", "fine", "maps"),
-    moved_by=("areas",),
+    needs=("local", "mixed", "bands", "wide", "fine", "light_maps"),
+    moved_by=("areas.light",),
 )
 def moved(
     recipe: Recipe,
@@ -82,11 +79,10 @@ def moved(
     maps: Maps | None,
 ) -> Plane:
     """Linear grey with what areas do to light and to neighbourhoods; elsewhere the same."""
-    some = maps.some(MAPPED) if maps is not None else None
-    if some is None:
+    if maps is None:
         return grey
     args = (recipe.tone, found.veil, wide, fine, place.window)
-    return locally.moved(grey, mixed, *args, some, gain_left(recipe))
+    return locally.moved(grey, mixed, *args, maps, gain_left(recipe))
 
 
 def gain_left(recipe: Recipe) -> float:
@@ -121,10 +117,12 @@ def scale(recipe: Recipe, place: Place, peak: float | None) -> Scale:
     return scales.compile_scale(recipe.tone, peak or 1.0)
 
 
-@stage("encoded", reads=_EXPOSURE, needs=("moved", "scale", "maps"))
-def encoded(recipe: Recipe, place: Place, grey: Plane, table: Scale, maps: Maps | None) -> Plane:
+@stage("encoded", reads=_EXPOSURE, needs=("moved", "scale", "scale_maps", "light_maps"))
+def encoded(
+    recipe: Recipe, place: Place, grey: Plane, table: Scale, maps: Maps | None, light: Maps | None
+) -> Plane:
     """The toned grey: encoded values, float32 ``(H, W)``, 0 to 1."""
-    return scales.encoded(grey, table, gain_left(recipe), recipe.tone, maps)
+    return scales.encoded(grey, table, gain_left(recipe), recipe.tone, maps, light)
 
 
 STAGES = (bands, wide, fine, local, moved, toned, peak, scale, encoded)
