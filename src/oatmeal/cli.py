@@ -29,6 +29,8 @@ from oatmeal.core.seeing import measure
 from oatmeal.core.seeing.balance import Balance
 from oatmeal.core.seeing.greymap import GreyMap
 from oatmeal.exports.convert import Finished, convert_file
+from oatmeal.exports.printingmap import FORMATS as MAPS
+from oatmeal.exports.printingmap import printing_map, write, written
 from oatmeal.exports.task import Task, process_pool
 from oatmeal.exports.task import run as run_task
 from oatmeal.memory import keep_frames
@@ -125,6 +127,12 @@ def _parser() -> argparse.ArgumentParser:
     balancing.add_argument("input", help="picture file; - is standard input")
     balancing.add_argument("--strength", type=float, default=70, help="0 to 100 (70)")
     balancing.set_defaults(run=_balance)
+
+    mapping = commands.add_parser("map", help="draw a printing map: contours and a table of areas")
+    mapping.add_argument("input", help="picture file; - is standard input")
+    mapping.add_argument("--recipe", required=True, help="recipe file (JSON)")
+    mapping.add_argument("--out", required=True, help=f"file; its suffix decides: {listed(MAPS)}")
+    mapping.set_defaults(run=_map)
 
     recipe = commands.add_parser("recipe", help="check recipes, or print their schema")
     actions = recipe.add_subparsers(required=True, metavar="ACTION")
@@ -422,6 +430,24 @@ def _measure(options: argparse.Namespace) -> int:
     figures = measure.tones(codes, ends) | GreyMap(small).figures(recipe)
     figures = {"input": options.input, "width": view.width, "height": view.height} | figures
     print(json.dumps(figures, indent=1))
+    return 0
+
+
+def _map(options: argparse.Namespace) -> int:
+    target = Path(options.out)
+    kind = target.suffix[1:].lower()
+    if kind not in MAPS:
+        raise UsageError(f"--out needs a name that ends with {listed(tuple(f'.{one}' for one in MAPS))}")
+    recipe = _read_recipe(options.recipe)
+    picture = _picture(options.input)
+    if picture is None:
+        return 1
+    called = "standard input" if options.input == "-" else Path(options.input).name
+    try:
+        write(written(printing_map(picture, recipe, called), kind), target)
+    except PhotoFileError as error:
+        print(f"oatmeal: {error}", file=sys.stderr)
+        return 1
     return 0
 
 

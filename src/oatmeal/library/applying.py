@@ -8,11 +8,13 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from oatmeal.core.areas.placing import placed
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.recipe.carry import carried
 from oatmeal.core.recipe.words import changes
 from oatmeal.library import photographs, recipes, versions
 from oatmeal.library.errors import Behind, Invalid
+from oatmeal.library.framing import laid
 from oatmeal.library.models import HistoryStep
 from oatmeal.library.recipes import ALL_GROUPS
 from oatmeal.library.small import Small
@@ -87,6 +89,9 @@ def plan(
             after = carried(recipe, before, groups, wish.strength)
         except ValueError as error:
             raise Invalid(f"This cannot be applied: {error}.") from error
+        if "areas" in groups and named.layout is not None:
+            there = laid(photograph, after)
+            after = after.model_copy(update={"areas": placed(after.areas, named.layout, there)})
         if wish.own_exposure:
             after = small.with_own_exposure(photograph, after, mean)
         if wish.own_points:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import base64
 import threading
 from collections import OrderedDict
+from collections.abc import Sequence
 from typing import Any, Final
 
 import numpy as np
@@ -24,11 +26,12 @@ from oatmeal.core.pipeline import WHOLE_SIDE, Order, Pipeline, Region
 from oatmeal.core.prepare.white import NoLight
 from oatmeal.core.recipe import Levels, Recipe
 from oatmeal.core.seeing import strip
+from oatmeal.core.seeing.areas import SIDE, masks_of, seen
 from oatmeal.core.seeing.balance import Balance, Found
 from oatmeal.core.seeing.begin import Beginning, FoundLight, begin, find_light, neutral
 from oatmeal.core.seeing.greymap import GreyMap
 from oatmeal.core.seeing.points import find_points
-from oatmeal.core.seeing.spot import Spot, read_spot, touched, touched_by_picked
+from oatmeal.core.seeing.spot import Spot, read_spot, touched, touched_by_picked, touched_zones
 from oatmeal.core.seeing.starts import Start, starts
 from oatmeal.library.cleaning import Cleaning
 from oatmeal.library.errors import Invalid
@@ -41,7 +44,7 @@ from oatmeal.library.store import Original
 from oatmeal.photofile.decode import SourcePicture
 
 #: Sizes held ready of each view, and views of each photograph.
-SIZES: Final = 4
+SIZES: Final = 5
 VIEWS: Final = 3
 
 #: Side of the frame that figures are taken from while a region at 100 % is shown.
@@ -182,6 +185,8 @@ class Desk:
                 view = self._view(order)
                 measured = view.pipeline(min(request.side, FIGURES_SIDE))
             figures = view.figures.of(measured, order, self._pins(order, request))
+            if request.contours:
+                figures["areas"] = _contours(view, order, request.contours)
             if request.trace is not None:
                 figures["trace"] = _trace(view, order, request.trace)
         return Frame(*_extent(whole, rectangle), size, rectangle, layers, figures)
@@ -206,8 +211,10 @@ class Desk:
         if request.strip is not None and name == "grey":
             return _strip(view, whole, request.strip)
         pipeline = part.pipeline if part is not None else whole
-        if name == "touched":
-            shown = _touched(view, pipeline, order, request.touched)
+        if name in ("touched", "zoned"):
+            shown = _touched(view, pipeline, order, request.touched, name)
+        elif name == "mask":
+            shown = _mask(pipeline, order, request.area)
         else:
             shown = layer(name, pipeline, order)
         return part.cut(shown) if part is not None else shown
@@ -305,7 +312,11 @@ def _strip(view: View, whole: Pipeline, wanted: Strip) -> NDArray[np.uint8]:
 
 
 def _touched(
-    view: View, pipeline: Pipeline, order: Order, wanted: tuple[float, float] | int | None
+    view: View,
+    pipeline: Pipeline,
+    order: Order,
+    wanted: tuple[float, float] | int | None,
+    name: str,
 ) -> NDArray[np.uint8]:
     if isinstance(wanted, int):
         _require_picked(order, wanted)
@@ -313,7 +324,31 @@ def _touched(
     if wanted is None:
         raise Invalid("Say what should be shown as touched.")
     spot = read_spot(view.pipeline(BENCH_SIDE), order, *wanted)
+    if name == "zoned":
+        return touched_zones(pipeline, order, spot)
     return touched(pipeline.analysis(order), order.given.mix, spot)
+
+
+def _mask(pipeline: Pipeline, order: Order, name: str | None) -> NDArray[np.uint8]:
+    found = masks_of(pipeline, order, [name or ""])
+    if not found:
+        raise Invalid("There is no such area.")
+    return np.asarray(found[name or ""] * 255 + 0.5, dtype=np.uint8)
+
+
+def _contours(view: View, order: Order, names: Sequence[str]) -> dict[str, Any]:
+    """What is drawn of areas over the picture."""
+    shown = {}
+    for name, mask in masks_of(view.pipeline(SIDE), order, names).items():
+        found = seen(mask)
+        thumb = base64.b64encode(found.thumb.tobytes()).decode()
+        shown[name] = {
+            "contours": found.contours,
+            "tag": found.tag,
+            "share": found.share,
+            "thumb": [*found.thumb.shape[::-1], thumb],
+        }
+    return shown
 
 
 def _trace(view: View, order: Order, wanted: str | int) -> Any:

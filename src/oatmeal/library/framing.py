@@ -3,11 +3,17 @@
 from __future__ import annotations
 
 from oatmeal.core import prepare
+from oatmeal.core.picture import Layout
 from oatmeal.core.recipe import Recipe
 from oatmeal.library.models import Photograph
 
 
+def laid(photograph: Photograph, recipe: Recipe) -> Layout:
+    """How a recipe frames a photograph."""
+    return prepare.geometry(recipe.effective()).on(photograph.width, photograph.height)
+
+
 def framed_size(photograph: Photograph, recipe: Recipe) -> tuple[int, int]:
     """Width and height in the file's pixels, of what a recipe keeps of a photograph."""
-    laid = prepare.geometry(recipe.effective()).on(photograph.width, photograph.height)
-    return laid.width, laid.height
+    found = laid(photograph, recipe)
+    return found.width, found.height

@@ -10,11 +10,13 @@ from typing import Any
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
+from oatmeal.core.picture import Layout
 from oatmeal.core.recipe import REST, Recipe, from_document, shipped
 from oatmeal.core.recipe.carry import GROUPS, carried
 from oatmeal.core.recipe.words import changes
 from oatmeal.library import versions
 from oatmeal.library.errors import Invalid, Missing
+from oatmeal.library.framing import laid
 from oatmeal.library.models import SavedRecipe, now
 
 ALL_GROUPS = tuple(group.name for group in GROUPS)
@@ -25,11 +27,15 @@ USUAL_GROUPS = tuple(group.name for group in GROUPS if not group.stays)
 
 @dataclass(frozen=True)
 class Named:
-    """A recipe by name, and the groups of settings that travel with it."""
+    """A recipe by name, and the groups of settings that travel with it.
+
+    ``layout`` is how its photograph is framed, if it is that of one.
+    """
 
     name: str
     recipe: Recipe
     groups: tuple[str, ...]
+    layout: Layout | None = None
 
 
 def listed(session: Session) -> list[dict[str, Any]]:
@@ -99,7 +105,8 @@ def get(session: Session, source: str) -> Named:
         saved = _own(session, int(name))
         return Named(saved.name, from_document(saved.recipe), tuple(saved.groups))
     version = versions.get(session, int(name))
-    return Named(version.name, versions.recipe_of(version), ALL_GROUPS)
+    recipe = versions.recipe_of(version)
+    return Named(version.name, recipe, ALL_GROUPS, laid(version.photograph, recipe))
 
 
 def save(

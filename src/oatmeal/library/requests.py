@@ -13,8 +13,8 @@ from oatmeal.core.picture import Rectangle
 from oatmeal.core.recipe import Recipe
 
 #: What can be sent: the finished grey, the plain conversion, the colour original, the colour
-#: picture as it is prepared, what is touched.
-LAYERS: Final = ("grey", "plain", "colour", "prepared", "touched")
+#: picture as it is prepared, what is touched, what moves with a place's tone, an area's mask.
+LAYERS: Final = ("grey", "plain", "colour", "prepared", "touched", "zoned", "mask")
 
 #: Through which frame: the recipe's; the whole picture, set right by the lens alone, that a frame
 #: is laid on; or as it was taken.
@@ -58,6 +58,10 @@ class Request:
         Of :data:`FRAMINGS`; what is shown, while figures are of what the recipe frames.
     measured : bool
         False if no figures are wanted.
+    area : str, optional
+        Id of the area whose mask is wanted as a layer.
+    contours : sequence of str
+        Ids of the areas whose contours are wanted.
     """
 
     recipe: Recipe
@@ -70,6 +74,8 @@ class Request:
     pins: Sequence[tuple[float, float]] = ()
     framing: str = "framed"
     measured: bool = True
+    area: str | None = None
+    contours: Sequence[str] = ()
 
 
 @dataclass(frozen=True)

@@ -12,12 +12,14 @@ from pydantic import BaseModel, ConfigDict, Field, PlainValidator
 
 from oatmeal.core.colour import ranges
 from oatmeal.core.recipe import Recipe, from_document
+from oatmeal.core.recipe.areas import MOST_AREAS
 from oatmeal.core.recipe.carry import STRONGEST
 from oatmeal.core.recipe.clean import LARGEST_SPOT, SMALLEST_SPOT
 from oatmeal.core.recipe.frame import Line
 from oatmeal.core.recipe.paths import Path
 from oatmeal.core.seeing.points import BUDGET
 from oatmeal.exports.finished import USUAL_PATTERN
+from oatmeal.exports.printingmap import FORMATS as MAP_FORMATS
 from oatmeal.library.applying import MOST_FRAMES
 from oatmeal.library.recipes import USUAL_GROUPS
 from oatmeal.library.requests import FRAMINGS, LAYERS
@@ -32,6 +34,7 @@ Numbers = Annotated[list[Number], Field(max_length=100_000)]
 Share = Annotated[float, Field(ge=0, le=1)]
 Place = tuple[Share, Share]
 Colour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")]
+AreaId = Annotated[str, Field(max_length=24)]
 
 
 def _recipe(document: object) -> Recipe:
@@ -142,6 +145,10 @@ class Wish(Body):
     pins: Annotated[list[Place], Field(max_length=MAX_PINS)] = []
     framing: Literal[FRAMINGS] = "framed"  # type: ignore[valid-type]
     measured: bool = True
+    area: AreaId | None = None
+    contours: Annotated[
+        list[Annotated[str, Field(max_length=24)]], Field(max_length=MOST_AREAS)
+    ] = []
 
 
 class Of(Body):
@@ -195,6 +202,12 @@ class Ready(Body):
 
     side: int | None = None
     closeup: bool = True
+
+
+class MapForm(Body):
+    """What a printing map is written as."""
+
+    format: Literal[MAP_FORMATS] = "pdf"  # type: ignore[valid-type]
 
 
 class Form(Body):

@@ -5,13 +5,16 @@ from __future__ import annotations
 import json
 import struct
 from dataclasses import asdict
-from typing import Any
+from io import BytesIO
+from typing import Any, Final
 
 from flask import Blueprint, Response, request, send_file
 
 from oatmeal.core.recipe import Spot
 from oatmeal.core.seeing import strip
-from oatmeal.exports.finished import FinishedFile, finished_file
+from oatmeal.exports.finished import FinishedFile, file_name, finished_file
+from oatmeal.exports.printingmap import printing_map as drawn_map
+from oatmeal.exports.printingmap import written
 from oatmeal.library import photographs, versions
 from oatmeal.library.desk import Desk
 from oatmeal.library.errors import Invalid
@@ -23,6 +26,8 @@ from oatmeal.web.parsing import query, takes
 from oatmeal.web.services import services
 
 rendering = Blueprint("rendering", __name__)
+
+MAP_TYPES: Final = {"png": "image/png", "pdf": "application/pdf"}
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/frame")
@@ -65,6 +70,8 @@ def _request(wanted: bodies.Wish) -> Request:
         wanted.pins,
         wanted.framing,
         wanted.measured,
+        wanted.area,
+        wanted.contours,
     )
 
 
@@ -262,6 +269,23 @@ def download(version_id: int) -> Response:
     made = _finished(version_id, output)
     return send_file(
         made.path, MIMETYPES[output.format], as_attachment=True, download_name=made.name, max_age=0
+    )
+
+
+@rendering.get("/versions/<int:version_id>/map")
+def printing_map(version_id: int) -> Response:
+    """The printing map of a version, ``?format=png`` or ``pdf``."""
+    kind = query(bodies.MapForm, request.args).format
+    with services().database.session() as session:
+        version = versions.get(session, version_id)
+        photograph, recipe = version.photograph, versions.recipe_of(version)
+        title = f"{photograph.series.name} / {photograph.position:02d} {photograph.title}"
+        name = file_name(photograph, version.name)
+        title = f"{title} / {version.name}"
+    source = services().workbench.desk(photograph).source()
+    content = BytesIO(written(drawn_map(source, recipe, title), kind))
+    return send_file(
+        content, MAP_TYPES[kind], as_attachment=True, download_name=f"{name}-map.{kind}", max_age=0
     )
 
 

@@ -119,6 +119,19 @@ def spread(bands: Bands, window: Window, width: int) -> NDArray[np.float32]:
     return kernels.spread(bands.maps, window.place, width)
 
 
+def base_of(grey: Plane, wide: NDArray[np.float32], window: Window) -> Plane:
+    """The base of a grey in stops, from what :func:`spread` gives."""
+    rows = wide.shape[1]
+    step = rows / window.height
+    at = np.clip((np.arange(grey.shape[0]) + 0.5 + window.y) * step - 0.5, 0, rows - 1)
+    above = np.minimum(at.astype(int), max(rows - 2, 0))
+    below = np.minimum(above + 1, rows - 1)
+    t = (at - above).astype(np.float32)[:, None]
+    slope = wide[0, above] + t * (wide[0, below] - wide[0, above])
+    offset = wide[1, above] + t * (wide[1, below] - wide[1, above])
+    return np.asarray(slope * kernels.log_light(grey) + offset)
+
+
 def light_gains(highlights: float, shadows: float) -> NDArray[np.float64]:
     """Gains in stops over the base, for highlights and shadows of -100 to 100.
 

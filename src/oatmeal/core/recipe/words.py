@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Final
 
+from oatmeal.core.recipe.areas import Values
 from oatmeal.core.recipe.document import DECLARED, REST, STEPS, Recipe
 from oatmeal.core.recipe.settings import Document, Setting, value_at
 
@@ -118,6 +119,24 @@ def _phrases(path: str, old: Any, new: Any, one: Setting, document: Document) ->
         pairs = zip(one.names, old, new, strict=True)
         return [_phrase(name, was, now, one.unit) for name, was, now in pairs if was != now]
     return [_phrase(words, old, new, one.unit)]
+
+
+def area_words(values: Values) -> list[str]:
+    """What is done in an area, one short phrase each, such as ``exposure +0.5 stops``."""
+    rest = Values().model_dump(mode="json")
+    given = values.model_dump(mode="json")
+    found = []
+    for path in DECLARED:
+        key = path.removeprefix("areas.list.*.values.")
+        if key == path or value_at(given, key) == value_at(rest, key):
+            continue
+        one = DECLARED[path]
+        words = one.words.replace("{}", key.split(".")[-2]) if "{}" in one.words else one.words
+        value = value_at(given, key)
+        sign = "+" if one.signed and value > 0 else ""
+        unit = "" if not one.unit else one.unit if one.unit == "°" else f" {one.unit}"
+        found.append(f"{words} {sign}{shown(value)}{unit}")
+    return found
 
 
 def _phrase(words: str, old: Any, new: Any, unit: str) -> str:

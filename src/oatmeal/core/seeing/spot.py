@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Final
 
 import cv2
@@ -10,11 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core import colour, mix
+from oatmeal.core.bands import base_of
 from oatmeal.core.colour import ranges
 from oatmeal.core.mix import Analysis
 from oatmeal.core.pipeline import Order, Pipeline
 from oatmeal.core.recipe import Mix, Picked, Recipe
 from oatmeal.core.seeing import measure
+from oatmeal.core.tone.local import zone_weights
 
 #: Side of the square that is averaged, in pixels of the frame.
 SIDE_PX: Final = 5
@@ -24,6 +26,9 @@ SMOOTH_PX: Final = 9
 
 #: A spot whose colour counts for less than this is called neutral.
 NEUTRAL: Final = 0.02
+
+#: Steps of the scale at which the zones' gains are read.
+_STEPS: Final = 512
 
 #: No lift moves more than this for one stop at the spot, however pale its colour.
 MOST_PER_STOP: Final = 4.0
@@ -43,12 +48,16 @@ class Spot:
         Where the spot stands on the scale before levels, 0 to 255.
     thread : str or None
         The range that it was photographed in; None for neutrals.
+    zones : dict
+        How far each zone's gain must move for the spot to move by one stop, by its place among the
+        nine.
     """
 
     colour: str
     per_stop: dict[str, float]
     code: float
     thread: str | None = None
+    zones: dict[int, float] = field(default_factory=dict)
 
 
 def read_spot(pipeline: Pipeline, wanted: Recipe | Order, x: float, y: float) -> Spot:
@@ -66,17 +75,46 @@ def read_spot(pipeline: Pipeline, wanted: Recipe | Order, x: float, y: float) ->
     analysis = pipeline.analysis(order)
     lab = [float(plane[inside].mean()) for plane in (analysis.a_axis, analysis.b_axis)]
     thread = _thread(pipeline.get("relit", order)[inside])
+    zones = _zones(float(tone_shares(pipeline, order)[inside].mean()))
     settings = order.given.mix
     hue, chroma = colour.hue_and_chroma(np.array([0.0, *lab]))
     weights = ranges.weights(hue, settings.centres.model_dump())
     weights = weights * ranges.colourfulness(chroma, settings.pale)
     squares = float((weights**2).sum())
     if squares < NEUTRAL**2:
-        return Spot(hexed, {}, code, thread)
+        return Spot(hexed, {}, code, thread, zones)
     moves = np.minimum(weights / squares, MOST_PER_STOP)
     names = zip(ranges.NAMES, moves, strict=True)
     per_stop = {name: round(float(move), 4) for name, move in names if move > 0.005}
-    return Spot(hexed, per_stop, code, thread)
+    return Spot(hexed, per_stop, code, thread, zones)
+
+
+def tone_shares(pipeline: Pipeline, order: Order) -> NDArray[np.float32]:
+    """L* / 100 of the base under every pixel, which the zones' gains go by."""
+    grey = pipeline.mixed(order)
+    base = base_of(grey, pipeline.get("wide", order), pipeline.place.window)
+    light = np.exp2(np.minimum(base + np.float32(order.recipe.tone.exposure), 0))
+    return np.asarray(colour.lightness(light) / 100, dtype=np.float32)
+
+
+def _zones(tone_share: float) -> dict[int, float]:
+    weights = zone_weights(np.array([tone_share]))[0]
+    squares = float((weights**2).sum())
+    return {
+        place: round(float(weight / squares), 4)
+        for place, weight in enumerate(weights)
+        if weight > 0.005
+    }
+
+
+def touched_zones(pipeline: Pipeline, order: Order, spot: Spot) -> NDArray[np.uint8]:
+    """How far every pixel moves with the tone of a spot, 0 to 255."""
+    moves = np.zeros(9)
+    moves[list(spot.zones)] = list(spot.zones.values())
+    shares = tone_shares(pipeline, order)
+    table = zone_weights(np.linspace(0, 1, _STEPS)) @ moves
+    moved = np.interp(shares, np.linspace(0, 1, _STEPS), table).astype(np.float32)
+    return _soft(np.clip(moved, 0, 1))
 
 
 def _thread(rgb_linear: NDArray[np.float32]) -> str | None:

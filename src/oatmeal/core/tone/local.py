@@ -171,12 +171,22 @@ def tables(tone: Tone, veil: float) -> tuple[Plane, Plane, Plane]:
 
 
 def _zone_gain(tone_share: NDArray[np.float64], zones: tuple[float, ...]) -> NDArray[np.float64]:
-    """Raised cosines between the middles of zones I to IX; level beyond them."""
-    place = np.clip(tone_share * 10 - 1, 0, 8)
+    return np.asarray(zone_weights(tone_share) @ np.asarray(zones))
+
+
+def zone_weights(tone_share: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Share of each zone's gain at tones (L* / 100), ``(n, 9)``.
+
+    Raised cosines between the middles of zones I to IX; level beyond them.
+    """
+    place = np.clip(np.asarray(tone_share) * 10 - 1, 0, 8)
     index = np.minimum(place.astype(int), 7)
     falling = 0.5 * (1 + np.cos(np.pi * (place - index)))
-    values = np.asarray(zones)
-    return np.asarray(values[index] * falling + values[index + 1] * (1 - falling))
+    found = np.zeros((len(place), 9))
+    rows = np.arange(len(place))
+    found[rows, index] = falling
+    found[rows, index + 1] += 1 - falling
+    return found
 
 
 def _veil_gain(light: NDArray[np.float64], strength: float, veil: float) -> NDArray[np.float64]:
