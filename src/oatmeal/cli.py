@@ -437,7 +437,9 @@ def _map(options: argparse.Namespace) -> int:
     target = Path(options.out)
     kind = target.suffix[1:].lower()
     if kind not in MAPS:
-        raise UsageError(f"--out needs a name that ends with {listed(tuple(f'.{one}' for one in MAPS))}")
+        raise UsageError(
+            f"--out needs a name that ends with {listed(tuple(f'.{one}' for one in MAPS))}"
+        )
     recipe = _read_recipe(options.recipe)
     picture = _picture(options.input)
     if picture is None:

@@ -12,6 +12,7 @@ from oatmeal.core.recipe import (
     DECLARED,
     REST,
     STEPS,
+    Area,
     Base,
     Channels,
     Film,
@@ -19,7 +20,9 @@ from oatmeal.core.recipe import (
     Plain,
     Six,
     formula,
+    schema,
 )
+from oatmeal.core.recipe.areas import MOST_AREAS, PART_NUMBERS
 from oatmeal.core.recipe.clean import LARGEST_SPOT, MOST_SPOTS, SMALLEST_SPOT
 from oatmeal.core.recipe.curves import SHIPPED as CURVES
 from oatmeal.core.recipe.examples import CHANNEL_STARTS, FORMULA_EXAMPLES
@@ -66,6 +69,23 @@ def settings() -> dict[str, Any]:
     return {path: one.public() for path, one in DECLARED.items()}
 
 
+def part_numbers(kind: str) -> list[dict[str, Any]]:
+    """What of a part of a mask can be typed: its key, words, limits, and the factor shown."""
+    definitions = schema()["$defs"]
+    part = definitions[kind.capitalize()]["properties"]
+    found = []
+    for key, words, factor in PART_NUMBERS[kind]:
+        name, _, place = key.partition(".")
+        node = part[name]
+        node = node["prefixItems"][int(place)] if place else node
+        low, high = node["minimum"], node.get("maximum", node.get("exclusiveMaximum"))
+        found.append(
+            {"key": key, "words": words, "low": low * factor, "high": high * factor,
+             "factor": factor}
+        )  # fmt: skip
+    return found
+
+
 @cache
 def vocabulary() -> dict[str, Any]:
     """Everything that the bench draws with and that does not depend on a photograph."""
@@ -100,6 +120,9 @@ def vocabulary() -> dict[str, Any]:
         "most_spots": MOST_SPOTS,
         "smallest_spot": SMALLEST_SPOT,
         "largest_spot": LARGEST_SPOT,
+        "most_areas": MOST_AREAS,
+        "new_area": Area(id="a0").model_dump(mode="json", by_alias=True, exclude={"id"}),
+        "part_numbers": {kind: part_numbers(kind) for kind in PART_NUMBERS},
         "feet_apart": NEAREST_FEET,
         "hues": [hex_of_hue(hue) for hue in range(0, 360, 4)],
         "ranges": list(ranges.NAMES),

@@ -164,6 +164,27 @@ PART_KINDS: Final = (
 )  # fmt: skip
 
 
+#: Numbers of a part that are typed: key, words, and the factor between what is shown and stored.
+PART_NUMBERS: Final = {
+    "ellipse": (
+        ("feather", "feather %", 1), ("radii.0", "width %", 100), ("radii.1", "height %", 100),
+        ("angle", "turned °", 1),
+    ),
+    "outline": (("feather", "feather %", 100),),
+    "alike": (
+        ("reach", "reach %", 100), ("tolerance", "tolerance", 1), ("softness", "softness", 1),
+    ),
+    "tones": (
+        ("low", "from L*", 1), ("high", "to L*", 1), ("soft.0", "soft below", 1),
+        ("soft.1", "soft above", 1),
+    ),
+    "colours": (
+        ("hue", "hue °", 1), ("width", "width °", 1), ("soft", "soft °", 1),
+        ("reach", "reach of the colour", 1),
+    ),
+}  # fmt: skip
+
+
 def _like(name: str, words: str = "") -> Any:
     """A value that is added to a setting of Tone: its limits, its unit and its step."""
     field = Tone.model_fields[name]

@@ -145,11 +145,7 @@ def _off_the_sides(points: NDArray[np.float64], size: tuple[int, int]) -> list[N
     turned, sides = np.roll(points, -start, axis=0), np.roll(on_side, -start)
     edges = np.flatnonzero(np.diff(sides.astype(int)))
     bounds = np.concatenate([edges + 1, [len(turned)]])
-    return [
-        turned[begin:end]
-        for begin, end in pairwise(bounds)
-        if not sides[begin]
-    ]
+    return [turned[begin:end] for begin, end in pairwise(bounds) if not sides[begin]]
 
 
 def _tag(mask: Plane) -> tuple[float, float] | None:

@@ -51,6 +51,8 @@ class Spot:
     zones : dict
         How far each zone's gain must move for the spot to move by one stop, by its place among the
         nine.
+    lightness, hue : float
+        L* of its plain conversion, and its hue in OKLCh degrees.
     """
 
     colour: str
@@ -58,6 +60,8 @@ class Spot:
     code: float
     thread: str | None = None
     zones: dict[int, float] = field(default_factory=dict)
+    lightness: float = 0.0
+    hue: float = 0.0
 
 
 def read_spot(pipeline: Pipeline, wanted: Recipe | Order, x: float, y: float) -> Spot:
@@ -81,12 +85,14 @@ def read_spot(pipeline: Pipeline, wanted: Recipe | Order, x: float, y: float) ->
     weights = ranges.weights(hue, settings.centres.model_dump())
     weights = weights * ranges.colourfulness(chroma, settings.pale)
     squares = float((weights**2).sum())
+    light = colour.luminance(np.maximum(rgb[inside].reshape(-1, 3).mean(axis=0), 0))
+    measured = (round(float(colour.lightness(light)), 1), round(float(hue), 1))
     if squares < NEUTRAL**2:
-        return Spot(hexed, {}, code, thread, zones)
+        return Spot(hexed, {}, code, thread, zones, *measured)
     moves = np.minimum(weights / squares, MOST_PER_STOP)
     names = zip(ranges.NAMES, moves, strict=True)
     per_stop = {name: round(float(move), 4) for name, move in names if move > 0.005}
-    return Spot(hexed, per_stop, code, thread, zones)
+    return Spot(hexed, per_stop, code, thread, zones, *measured)
 
 
 def tone_shares(pipeline: Pipeline, order: Order) -> NDArray[np.float32]:

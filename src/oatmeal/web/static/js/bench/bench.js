@@ -34,6 +34,9 @@
  * @property {number} most_spots
  * @property {number} smallest_spot its radius in shares of the longer side
  * @property {number} largest_spot
+ * @property {number} most_areas
+ * @property {any} new_area an area with nothing drawn
+ * @property {Object<string, {key: string, words: string, low: number, high: number, factor: number, unit: string}[]>} part_numbers
  * @property {number} feet_apart degrees between the feet of two threads at the least
  * @property {string[]} hues
  * @property {string[]} ranges
@@ -54,6 +57,7 @@
  * @property {import("./bubble.js").Bubble} bubble
  * @property {import("./ribbons.js").Ribbons} ribbons
  * @property {import("./rings.js").Rings} rings
+ * @property {import("./overlay.js").Overlay} overlay
  * @property {import("./saver.js").Saver} saver
  * @property {import("./film.js").SpectrumStrip} [spectrum]
  */
@@ -69,6 +73,8 @@
  * @property {ReturnType<typeof import("./crop.js").cropping>} crop
  * @property {ReturnType<typeof import("./threads.js").threading>} threads
  * @property {ReturnType<typeof import("./clean.js").cleaning>} clean
+ * @property {ReturnType<typeof import("./areas.js").areaing>} areas
+ * @property {ReturnType<typeof import("./masks.js").masking>} masks
  * @property {ReturnType<typeof import("./mix.js").mixing>} mix
  * @property {ReturnType<typeof import("./films.js").filming>} films
  * @property {ReturnType<typeof import("./formula.js").formulating>} formula

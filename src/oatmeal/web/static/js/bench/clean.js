@@ -2,10 +2,10 @@
 import { ask, say } from "../api.js";
 import { Frames } from "./frames.js";
 import { clamp, copy } from "./paths.js";
+import { placing, thinned } from "./places.js";
 import { follow } from "./svg.js";
 
 const SIZE = "oatmeal-spot-size";
-const STEPS = 10000;
 const MOVED_PX = 3;
 const SIZED = 1.25;
 const USUAL = 0.004;
@@ -20,7 +20,8 @@ const THUMB = 14;
 export function cleaning(bench) {
   const { file, id } = bench.photograph;
   const { most_spots: most, smallest_spot: smallest, largest_spot: largest } = bench.vocabulary;
-  const longest = Math.max(file.width, file.height);
+  const where = placing(bench);
+  const { longest } = where;
   const address = (what) => `/api/photographs/${id}/${what}`;
   /** Spots that were asked for are healed one after the other. @type {Promise<any>} */
   let queue = Promise.resolve();
@@ -29,7 +30,6 @@ export function cleaning(bench) {
   let noiseAsked = false;
   /** @type {Object<string, Frames>} */
   const patches = {};
-  const shares = (points) => points.map(([x, y]) => ({ x: (x * longest) / file.width, y: (y * longest) / file.height }));
   return {
     /** Amounts that the picture seems to need, once they are known. @type {{light: number, colour: number}|null} */
     needed: null,
@@ -160,48 +160,13 @@ export function cleaning(bench) {
 
     // places
     points(spot) {
-      const steps = spot.path.split(" ").map(Number);
-      const found = [];
-      for (let i = 0, x = 0, y = 0; i < steps.length; i += 2) {
-        x += steps[i];
-        y += steps[i + 1];
-        found.push([x / STEPS, y / STEPS]);
-      }
-      return found;
+      return where.pointsOf(spot.path);
     },
-    pathOf(points) {
-      let [beforeX, beforeY] = [0, 0];
-      const ends = [(file.width / longest) * STEPS, (file.height / longest) * STEPS];
-      return points.flatMap(([x, y]) => {
-        const [nowX, nowY] = [Math.round(clamp(x * STEPS, 0, ends[0])), Math.round(clamp(y * STEPS, 0, ends[1]))];
-        const step = [nowX - beforeX, nowY - beforeY];
-        [beforeX, beforeY] = [nowX, nowY];
-        return step;
-      }).join(" ");
-    },
-    /** Where a place in shares of the longer side is seen, in CSS pixels on the surround. @param {number[]} point */
-    screen(point, laid = bench.crop.laid()) {
-      const { picture } = bench.parts;
-      const { x, y } = picture.placeOf(picture.point(laid.framed(shares([point])[0])));
-      return [x, y];
-    },
-    /** CSS pixels for one longer side, beside a place. @param {number[]} point */
-    scaleAt([x, y], laid = bench.crop.laid()) {
-      const [here, across] = [this.screen([x, y], laid), this.screen([x + 0.01, y], laid)];
-      return Math.hypot(across[0] - here[0], across[1] - here[1]) / 0.01;
-    },
-    /** The place in shares of the longer side that a pointer is over; null outside the picture. */
-    placeOf(event) {
-      const at = bench.crop.placeAt(event);
-      return at && [(at.x * file.width) / longest, (at.y * file.height) / longest];
-    },
-    /** Shares of the longer side for CSS pixels, at a place. */
-    away(point, [x, y]) {
-      const { picture } = bench.parts;
-      const [left, top] = this.screen(point);
-      const taken = bench.crop.taken(picture.shares(picture.view.pointAt({ x: left + x, y: top + y })));
-      return [(taken.x * file.width) / longest - point[0], (taken.y * file.height) / longest - point[1]];
-    },
+    pathOf: where.pathOf,
+    screen: where.screen,
+    scaleAt: where.scaleAt,
+    placeOf: where.placeOf,
+    away: where.away,
     ringsOfSpots() {
       if (this.hidden) return [];
       const laid = bench.crop.laid(); // once: asking for it costs more than a spot
@@ -246,7 +211,7 @@ export function cleaning(bench) {
         bench.parts.rings.sketch(drawn.map((point) => this.screen(point)));
       }, (ended) => {
         bench.parts.rings.sketch(null);
-        if (ended.type !== "pointercancel") this.add(moved ? simpler(drawn, this.radius / 4) : [first]);
+        if (ended.type !== "pointercancel") this.add(moved ? thinned(drawn, this.radius / 4) : [first]);
       });
     },
     /** By key: a spot under the pointer, or in the middle of what is seen. */
@@ -460,7 +425,7 @@ export function cleaning(bench) {
       this.speck = (this.speck + way + count) % count;
       const { picture } = bench.parts;
       const [[x, y]] = this.points(this.specks[this.speck]);
-      if (bench.sight.zoom !== "fit") picture.moveTo(picture.point(bench.crop.framed(shares([[x, y]])[0])));
+      if (bench.sight.zoom !== "fit") picture.moveTo(picture.point(bench.crop.framed(where.shares([x, y]))));
       this.draw();
     },
     leaveSpecks() {
@@ -472,13 +437,3 @@ export function cleaning(bench) {
 }
 
 const round = (value) => Math.round(value * 1e6) / 1e6;
-
-/** A path with places that lie no nearer than this to the one before, its ends kept. */
-function simpler(points, least) {
-  const kept = [points[0]];
-  for (const point of points.slice(1, -1)) {
-    const last = kept[kept.length - 1];
-    if (Math.hypot(point[0] - last[0], point[1] - last[1]) >= least) kept.push(point);
-  }
-  return [...kept, points[points.length - 1]];
-}

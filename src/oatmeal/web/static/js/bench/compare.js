@@ -12,7 +12,7 @@ const WORDS_MS = 250;
 
 /**
  * Another state of the photograph beside the present one, and the frame without one step.
- * @param {Pick<import("./bench.js").Bench, "crop" | "frame" | "history" | "light" | "parts" | "photograph" | "refs" | "sight" | "strips" | "version" | "versions" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "crop" | "frame" | "history" | "light" | "parts" | "photograph" | "refs" | "sight" | "strips" | "version" | "versions" | "vocabulary" | "work">} bench
  */
 export function comparing(bench) {
   const { photograph, version } = bench;
@@ -256,7 +256,8 @@ export function comparing(bench) {
         return;
       }
       const recipe = copy(bench.work.recipe);
-      if (bench.work.step !== "prepare") recipe[bench.work.step].on = false;
+      if (bench.areas.isOpen()) bench.areas.without(recipe);
+      else if (bench.work.step !== "prepare") recipe[bench.work.step].on = false;
       else recipe.prepare = { ...copy(bench.vocabulary.rest.prepare), frame: recipe.prepare.frame, lens: recipe.prepare.lens };
       const wish = { recipe, layers: ["grey"], side: picture.side, region: picture.region };
       this.askAside("without", wish, (frame) => this.withoutArrived(frame));

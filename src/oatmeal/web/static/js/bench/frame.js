@@ -10,7 +10,7 @@ const LOOK = "look";
 
 /**
  * The frame that is shown: asking for it, taking it in, telling what is still to come.
- * @param {Pick<import("./bench.js").Bench, "beside" | "clean" | "compare" | "crop" | "films" | "history" | "light" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "threads" | "tone" | "version" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "beside" | "clean" | "compare" | "crop" | "films" | "history" | "light" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "threads" | "tone" | "version" | "vocabulary" | "work">} bench
  */
 export function framing(bench) {
   const { photograph, version, vocabulary } = bench;
@@ -80,14 +80,16 @@ export function framing(bench) {
       if (!moving) layers.push(...["plain", "colour"].filter((name) => !picture.has(name, prepare)));
       if (bench.light.layer() === "prepared" && (moving || !picture.has("prepared", prepare))) layers.push("prepared");
       const touched = this.touching;
-      if (touched !== null && (typeof touched === "number" || !picture.touched)) layers.push("touched");
+      if (touched !== null && (typeof touched === "number" || !picture.touched)) layers.push(bench.work.step === "tone" ? "zoned" : "touched");
+      const area = bench.light.layer() === "mask" ? bench.areas.chosen : undefined;
+      if (area) layers.push("mask");
       const half = moving && !region;
       const side = half ? Math.round(picture.side / 2) : picture.side;
       const trace = this.tracing ?? undefined; // asked for until it comes, since a newer wish replaces an older one
       const pins = copy(bench.pins.pins).map(({ x, y }) => [x, y]);
       return {
         recipe: copy(bench.work.recipe), side, layers, region, trace, pins, strip: bench.strips.stripWish(), measured: true,
-        framing: "framed", touched: copy(touched), half, moving,
+        framing: "framed", touched: copy(touched), half, moving, area, contours: copy(bench.areas.wanted(moving)),
       };
     },
     /** The whole picture that a frame is laid on; its figures are of what is framed. @param {boolean} moving */
@@ -106,6 +108,7 @@ export function framing(bench) {
       if (!bench.parts.picture) return;
       bench.pins.layPins();
       bench.clean.draw();
+      bench.areas.draw();
       bench.compare.askCompared();
       if (bench.compare.withoutStep) bench.compare.without(true);
       this.ask(this.ready);
@@ -130,7 +133,10 @@ export function framing(bench) {
       bench.sight.clipping = figures.clipping;
       this.autoGuard = figures.auto_guard;
       picture.marks = bench.sight.marksNow();
-      if (this.touching === null) delete frame.layers.touched;
+      if (this.touching === null) {
+        delete frame.layers.touched;
+        delete frame.layers.zoned;
+      }
       if (frame.layers.touched && typeof this.touching === "number") bench.picked.reachArrived();
       if (!open) picture.show(frame);
       map.show(figures.grey_map);
@@ -145,6 +151,7 @@ export function framing(bench) {
       if (bench.films.film) spectrum?.show(bench.films.film);
       if (frame.wish.pins.length === bench.pins.pins.length) bench.pins.pinReadings = figures.pins;
       bench.pins.layPins();
+      bench.areas.arrived(figures.areas || {});
       band(bench.refs.bandPlain, figures.plain_zones, vocabulary.codes, false);
       band(bench.refs.bandNow, figures.zones, vocabulary.codes, true);
       if (bench.compare.compareWith === "plain") bench.compare.comparedZones = figures.plain_zones;

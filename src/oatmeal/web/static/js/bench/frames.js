@@ -1,7 +1,7 @@
 // Asking for frames: one request under way, the newest wish waiting (the latest wins).
 import { send } from "../api.js";
 
-const SENT = ["recipe", "side", "layers", "region", "trace", "touched", "strip", "pins", "framing", "measured"];
+const SENT = ["recipe", "side", "layers", "region", "trace", "touched", "strip", "pins", "framing", "measured", "area", "contours"];
 
 /**
  * @typedef {object} Frame

@@ -30,6 +30,7 @@ export class Gestures {
   wheel(event) {
     if (event.target.closest(this.never)) return;
     event.preventDefault();
+    if (this.picture.heard.wheel(event)) return;
     const by = event.deltaY * (event.deltaMode === 0 ? 1 : LINE_PX);
     if (Math.sign(by) !== Math.sign(this.turned)) this.turned = 0;
     this.turned += by * (event.ctrlKey ? 4 : 1); // a pinch on a touchpad comes as small turns with Ctrl

@@ -20,10 +20,14 @@ const ACTS = [
   { id: "surround", key: "u", words: "next surround: grey, white, black" },
   { id: "clipping", key: "e", words: "mark what clips at the ends" },
   { id: "pin", key: "i", words: "pin under the pointer" },
-  { id: "rings", key: "y", words: "in Clean: show or hide the rings of spots" },
-  { id: "spot", key: "n", words: "in Clean: heal what is under the pointer, or in the middle" },
-  { id: "larger", key: "l", words: "in Clean: a larger spot" },
-  { id: "smaller", key: "j", words: "in Clean: a smaller spot" },
+  { id: "rings", key: "y", words: "in Clean and Areas: show or hide rings, or contours" },
+  { id: "spot", key: "n", words: "in Clean: heal, in Areas: draw, under the pointer or in the middle" },
+  { id: "larger", key: "l", words: "in Clean: a larger spot, in Areas: a larger brush" },
+  { id: "smaller", key: "j", words: "in Clean: a smaller spot, in Areas: a smaller brush" },
+  { id: "softer", key: ";", words: "in Areas: a softer brush" },
+  { id: "harder", key: "'", words: "in Areas: a harder brush" },
+  { id: "thicker", key: "/", words: "in Areas: more flow" },
+  { id: "thinner", key: "\\", words: "in Areas: less flow" },
   { id: "strip", key: "s", words: "test strip; 1 to 9 keep a band" },
   { id: "switch", key: "q", words: "take the open step out, or put it back" },
   { id: "history", key: "h", words: "history" },
@@ -39,7 +43,7 @@ const TAKEN = /^[0-9 ]$|^.{2,}$/;
 
 /**
  * Single keys: what they do, and which one the photographer gave each.
- * @param {Pick<import("./bench.js").Bench, "clean" | "compare" | "crop" | "history" | "light" | "mix" | "output" | "pins" | "refs" | "sight" | "spots" | "starting" | "strips" | "values" | "versions" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "clean" | "compare" | "crop" | "history" | "light" | "masks" | "mix" | "output" | "pins" | "refs" | "sight" | "spots" | "starting" | "strips" | "values" | "versions" | "vocabulary" | "work">} bench
  */
 export function keying(bench) {
   const { steps } = bench.vocabulary;
@@ -149,12 +153,21 @@ export function keying(bench) {
         alone: () => bench.sight.toggleAlone(), thirds: () => bench.sight.toggleThirds(), surround: () => bench.sight.nextSurround(),
         clipping: () => bench.sight.clippingToggle(), pin: () => bench.pins.pinHere(), ...Object.fromEntries(screens.map(({ id }) => [id, () => bench.work.open(id)])),
         strip: () => bench.strips.openStrip(this.focusedPath()), switch: () => bench.values.toggle(`${bench.work.step}.on`),
-        spot: () => bench.clean.isOpen() && bench.clean.addHere(), rings: () => bench.clean.isOpen() && bench.clean.toggleRings(), larger: () => bench.clean.isOpen() && bench.clean.sizeBy(1),
-        smaller: () => bench.clean.isOpen() && bench.clean.sizeBy(-1),
+        spot: () => this.there("addHere", "dab"), rings: () => (bench.areas.works() ? bench.areas.toggleContours() : this.there("toggleRings")),
+        larger: () => this.there("sizeBy", "sizeBy", 1), smaller: () => this.there("sizeBy", "sizeBy", -1),
+        softer: () => this.brush("hardness", -1), harder: () => this.brush("hardness", 1), thicker: () => this.brush("flow", 1), thinner: () => this.brush("flow", -1),
         history: () => bench.history.toggleHistory(), version: () => bench.versions.nextVersion(1),
         before: () => bench.refs.before?.click(), after: () => bench.refs.after?.click(),
         export: () => bench.output.openExport(), help: () => this.help(),
       };
+    },
+    /** What a key does in Clean, and in Areas. */
+    there(inClean, inAreas, ...args) {
+      if (bench.clean.isOpen()) bench.clean[inClean](...args);
+      else if (inAreas && bench.areas.works()) bench.masks[inAreas](...args);
+    },
+    brush(key, way) {
+      if (bench.areas.works()) bench.masks.brushBy(key, way);
     },
     /** Leave what is open; true if something was. */
     leave() {
@@ -167,6 +180,9 @@ export function keying(bench) {
       else if (bench.spots.mode) bench.spots.mode = "";
       else if (bench.clean.isOpen() && bench.clean.specks.length) bench.clean.leaveSpecks();
       else if (bench.clean.isOpen() && bench.clean.chosen >= 0) bench.clean.chooseNone();
+      else if (bench.areas.isOpen() && bench.areas.alone) bench.areas.toggleAlone();
+      else if (bench.areas.isOpen() && bench.areas.mapOpen) bench.areas.toggleMap();
+      else if (bench.areas.isOpen() && bench.areas.chosen) bench.areas.leave();
       else if (bench.sight.alone) bench.sight.toggleAlone();
       else if (bench.compare.comparing) bench.compare.leaveCompare();
       else if (bench.history.historyOpen) bench.history.toggleHistory();

@@ -12,7 +12,7 @@ const SHOWN_AS = "oatmeal-prepare-shown-in";
 
 /**
  * The light of the colour picture.
- * @param {Pick<import("./bench.js").Bench, "clean" | "crop" | "frame" | "parts" | "photograph" | "sight" | "spots" | "strips" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "clean" | "crop" | "frame" | "parts" | "photograph" | "sight" | "spots" | "strips" | "vocabulary" | "work">} bench
  */
 export function lighting(bench) {
   const { settings } = bench.vocabulary;
@@ -26,9 +26,11 @@ export function lighting(bench) {
     shown() {
       return this.shownIn[bench.crop.group];
     },
-    /** The layer of the open step: the colour picture where that is worked on; a test strip is of greys. */
+    /** The layer of the open step: the colour picture where that is worked on, a mask alone; a test strip is of greys. */
     layer() {
-      return bench.work.step === "prepare" && !bench.strips.strip ? this.shown() : "grey";
+      if (bench.strips.strip) return "grey";
+      if (bench.areas.isOpen() && bench.areas.alone && bench.areas.one()) return "mask";
+      return bench.work.step === "prepare" ? this.shown() : "grey";
     },
     /** @param {"prepared"|"grey"} layer */
     show(layer) {
@@ -44,6 +46,7 @@ export function lighting(bench) {
       bench.crop.draw();
       if (bench.work.step === "prepare") bench.crop.askLens();
       bench.clean.look();
+      bench.areas.draw();
     },
     kelvinWords() {
       const { warmth } = bench.work.recipe.prepare.light;

@@ -1,6 +1,7 @@
 // The bench: puts its parts together and lets them hear of each other.
 import Alpine from "../common.js";
 import { say, send } from "../api.js";
+import { areaing } from "./areas.js";
 import { Board } from "./board.js";
 import { Bubble } from "./bubble.js";
 import { cleaning } from "./clean.js";
@@ -15,8 +16,10 @@ import { lighting } from "./light.js";
 import { LightField } from "./lightfield.js";
 import { remembering } from "./history.js";
 import { keying } from "./keys.js";
+import { masking } from "./masks.js";
 import { mixing } from "./mix.js";
 import { outputting } from "./output.js";
+import { Overlay } from "./overlay.js";
 import { picking } from "./picked.js";
 import { Picture } from "./picture.js";
 import { pinning } from "./pins.js";
@@ -48,7 +51,7 @@ const made = {
 const bench = made;
 
 const STORES = {
-  work: working, frame: framing, values: valuing, sight: seeing, light: lighting, crop: cropping, threads: threading, clean: cleaning, mix: mixing, films: filming, formula: formulating,
+  work: working, frame: framing, values: valuing, sight: seeing, light: lighting, crop: cropping, threads: threading, clean: cleaning, areas: areaing, masks: masking, mix: mixing, films: filming, formula: formulating,
   picked: picking, tone: toning, spots: spotting, pins: pinning, strips: testing, starting, output: outputting,
   versions: versioning, history: remembering, compare: comparing, keys: keying,
 };
@@ -72,6 +75,7 @@ function build() {
     zoomed: () => { sight.zoom = parts.picture.zoom; },
     read: (codes) => sight.meter(codes),
     press: (event, at) => spots.press(event, at),
+    wheel: (event) => bench.masks.wheel(event),
   });
   const { crop } = bench;
   parts.board = new Board(refs.board, parts.picture.view, {
@@ -119,6 +123,27 @@ function build() {
     toggle: (number) => clean.toggle(number),
     confirm: (number) => clean.confirm(number),
     dismiss: (number) => clean.dismiss(number),
+  });
+  const { areas, masks } = bench;
+  let carried = [0, 0];
+  parts.overlay = new Overlay(refs.masks, surround, {
+    open: () => areas.works() && !spots.mode,
+    contours: () => areas.contoured().map((id) => ({ id, chosen: id === areas.chosen, contours: areas.shown[id].contours })),
+    part: () => masks.drawn(),
+    anchor: () => areas.anchor(),
+    screen: (share) => parts.picture.placeOf(parts.picture.point(share)),
+    radius: () => masks.shownRadius(),
+    begin: () => masks.begin(),
+    move: (id, by, from) => masks.moveHandle(id, by, from),
+    size: (factor) => masks.sizeHandle(factor),
+    grab: () => { carried = [...areas.one().move]; },
+    carry: (by, from, copies) => {
+      if (copies) areas.duplicate([0, 0]);
+      masks.moveArea(by, from, carried);
+    },
+    back: () => masks.back(),
+    settle: (when) => work.settle(when),
+    drop: () => areas.drop(),
   });
   parts.field = new LightField(refs.field, bench.vocabulary.settings, {
     light: () => work.recipe.prepare.light,

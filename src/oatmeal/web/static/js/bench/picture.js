@@ -5,7 +5,7 @@ import { Navigator } from "./navigator.js";
 import { View } from "./view.js";
 
 const STRIPE = 4;
-const NEVER = "button:not(.pin), select, .ring, .notice, .pinboard, .stripbar, .history, .navigator, .divider, .board";
+const NEVER = "button:not(.pin), select, .ring, .tag, .notice, .pinboard, .stripbar, .history, .navigator, .divider, .board";
 
 const HALF = 96;
 const OUTLINE = (190 << 24) | (235 << 16) | (245 << 8) | 250;
@@ -24,7 +24,7 @@ export class Picture {
    * @param {Object<string, HTMLElement>} parts pane and aside (each with two canvases: the whole frame and
    *   the part seen at a larger zoom), over (the outline), thirds, divider, navigator
    * @param {{width: number, height: number}} framed size of the photograph as it is framed
-   * @param {{moved: () => void, read: (point: any) => void, press: (event: any, at: any) => boolean, zoomed: () => void}} heard
+   * @param {{moved: () => void, read: (point: any) => void, press: (event: any, at: any) => boolean, wheel: (event: any) => boolean, zoomed: () => void}} heard
    */
   constructor(surround, parts, framed, heard) {
     const file = { width: framed.width, height: framed.height };
@@ -94,7 +94,7 @@ export class Picture {
     const { prepare } = frame.wish.recipe;
     const sized = { width: frame.width, height: frame.height, region: frame.region, side: frame.wish.side };
     for (const [name, data] of Object.entries(frame.layers)) {
-      if (name === "touched") this.outline({ ...sized, data });
+      if (name === "touched" || name === "zoned") this.outline({ ...sized, data });
       else target[name] = { ...sized, data, made: madeOf(name, prepare) };
     }
     this.paint();

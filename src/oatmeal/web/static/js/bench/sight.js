@@ -12,7 +12,7 @@ const DIFFERENCES = 22;
 
 /**
  * How the picture is looked at.
- * @param {Pick<import("./bench.js").Bench, "compare" | "history" | "parts" | "pins" | "refs" | "spots" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "compare" | "history" | "parts" | "pins" | "refs" | "spots" | "vocabulary" | "work">} bench
  */
 export function seeing(bench) {
   return {
@@ -44,7 +44,7 @@ export function seeing(bench) {
       return { fit: "Fit", 2: "200 %" }[zoom] || String(zoom * 100);
     },
     dragWords() {
-      const does = bench.work.step === "mix" ? "lifts" : "strokes";
+      const does = { mix: "lifts", tone: "moves tones", areas: "draws" }[bench.work.step] || "strokes";
       return `Dragging ${bench.spots.dragLifts ? does : "moves"}`;
     },
     panBy(event) {
@@ -121,8 +121,8 @@ export function seeing(bench) {
       picture.paint();
     },
     showingWords() {
-      if (bench.compare.withoutStep) return `without ${bench.vocabulary.steps.find(({ id }) => id === bench.compare.withoutStep).title}`;
-      return { colour: "colour original", plain: "plain conversion", prepared: "prepared colour", grey: "" }[this.showing];
+      if (bench.compare.withoutStep) return `without ${bench.areas.isOpen() ? bench.areas.withoutWords() : bench.vocabulary.steps.find(({ id }) => id === bench.compare.withoutStep).title}`;
+      return { colour: "colour original", plain: "plain conversion", prepared: "prepared colour", mask: "mask alone", grey: "" }[this.showing];
     },
     meter(codes) {
       const { meterColour, meterPlain, meterNow } = bench.refs;

@@ -10,7 +10,7 @@ const MOVED_PX = 3;
 
 /**
  * What a press on the picture does, and the drag that lifts what is under the pointer.
- * @param {Pick<import("./bench.js").Bench, "clean" | "compare" | "crop" | "frame" | "light" | "parts" | "photograph" | "picked" | "pins" | "sight" | "strips" | "threads" | "tone" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "clean" | "compare" | "crop" | "frame" | "light" | "masks" | "parts" | "photograph" | "picked" | "pins" | "sight" | "strips" | "threads" | "tone" | "vocabulary" | "work">} bench
  */
 export function spotting(bench) {
   const { settings } = bench.vocabulary;
@@ -31,8 +31,13 @@ export function spotting(bench) {
         if (bench.crop.group === "threads") bench.threads.drag(event, shares(at));
         else if (bench.crop.group !== "clean") bench.light.drag(event);
       }
-      else if (bench.work.step === "mix" && bench.work.recipe.mix.on && (bench.sight.zoom === "fit" || this.dragLifts)) this.dragSpot(event, shares(at));
+      else if (bench.areas.works()) return bench.masks.press(event, shares(at)) && this.taken(event);
+      else if (bench.work.step === "mix" && bench.work.recipe.mix.on && (bench.sight.zoom === "fit" || this.dragLifts)) this.dragSpot(event, shares(at), "mix");
+      else if (bench.work.step === "tone" && bench.work.recipe.tone.on && (bench.sight.zoom === "fit" || this.dragLifts)) this.dragSpot(event, shares(at), "tone");
       else return false;
+      return this.taken(event);
+    },
+    taken(event) {
       event.preventDefault();
       return true;
     },
@@ -60,18 +65,22 @@ export function spotting(bench) {
     spotAt(at) {
       return ask("POST", `/api/photographs/${bench.photograph.id}/spot`, { recipe: copy(bench.work.recipe), ...at });
     },
-    /** Up lightens what is under the pointer, down darkens it. */
-    dragSpot(event, at) {
+    /** Up lightens what is under the pointer, down darkens it: its ranges in Mix, its zones in Tone. @param {"mix"|"tone"} step */
+    dragSpot(event, at, step) {
       const { map, picture } = bench.parts;
-      const begun = { ...bench.work.recipe.mix.lifts };
+      const inTone = step === "tone";
+      const key = inTone ? "zones" : "lifts";
+      const begun = copy(bench.work.recipe[step][key]);
+      const moves = () => (inTone ? spot.zones : spot.per_stop);
+      const light = () => inTone || map.light(Object.keys(spot.per_stop));
       let spot = null;
       let stops = 0;
       let last = event;
       let moved = false;
       const move = () => {
         if (!spot || !moved) return;
-        for (const [name, share] of Object.entries(spot.per_stop)) {
-          bench.work.recipe.mix.lifts[name] = within(settings[`mix.lifts.${name}`], begun[name] + stops * share);
+        for (const [name, share] of Object.entries(moves())) {
+          bench.work.recipe[step][key][name] = within(settings[`${step}.${key}.${name}`], begun[name] + stops * share);
         }
         bench.work.changing();
       };
@@ -89,7 +98,7 @@ export function spotting(bench) {
           moved = true;
           bench.frame.touching = [at.x, at.y];
         }
-        if (spot) map.light(Object.keys(spot.per_stop));
+        if (spot) light();
         move();
       }, async (ended) => {
         await asked.catch(() => {});
@@ -98,11 +107,11 @@ export function spotting(bench) {
         picture.outline(null);
         if (!moved || !spot) return;
         if (ended.type === "pointercancel") {
-          Object.assign(bench.work.recipe.mix.lifts, begun);
+          bench.work.recipe[step][key] = begun;
           bench.frame.moved();
           return;
         }
-        if (Object.keys(spot.per_stop).length) bench.work.settle();
+        if (Object.keys(moves()).length) bench.work.settle();
         else say("This spot is neutral: no range reaches it.");
       });
     },

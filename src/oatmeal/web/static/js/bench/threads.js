@@ -37,14 +37,14 @@ export function threading(bench) {
       if (!this.shares.length) return "";
       return share < 0.0005 ? "not in the picture" : `${percent(share, share < 0.1 ? 1 : 0)} of the picture`;
     },
-    /** Between the feet of its neighbours. */
-    hueWithin(name, hue) {
+    /** Between the feet of its neighbours. @param {string} name @param {number} hue @param {any} [all] the threads it belongs to */
+    hueWithin(name, hue, all = bench.work.recipe.prepare.threads) {
       const place = ranges.indexOf(name);
       const neighbour = (by) => ranges[(place + by + ranges.length) % ranges.length];
       const away = (other) => (((centres[other] - centres[name]) % 360) + 360) % 360;
       const [before, after] = [neighbour(-1), neighbour(1)];
-      const low = away(before) - 360 + this.all()[before].hue + apart;
-      const high = away(after) + this.all()[after].hue - apart;
+      const low = away(before) - 360 + all[before].hue + apart;
+      const high = away(after) + all[after].hue - apart;
       const { low: least, high: most } = settings[`prepare.threads.${name}.hue`];
       return Math.round(clamp(hue, Math.max(low, least), Math.min(high, most)) * 100) / 100;
     },

@@ -8,7 +8,7 @@ const ROUND = 1000;
 
 /**
  * Values of the recipe: shown, typed, slid, nudged and put back to rest.
- * @param {Pick<import("./bench.js").Bench, "threads" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "threads" | "vocabulary" | "work">} bench
  */
 export function valuing(bench) {
   const { vocabulary } = bench;
@@ -23,7 +23,7 @@ export function valuing(bench) {
     },
     restOf(path) {
       if (path.startsWith("mix.base.")) return at(vocabulary.bases[bench.work.recipe.mix.base.kind], path.slice(9));
-      return at(bench.work.rest, path);
+      return path.startsWith("areas.") && path.split(".").length > 2 ? declaration(path).rest : at(bench.work.rest, path);
     },
     atRest(path) {
       return same(at(bench.work.recipe, path), this.restOf(path));
@@ -43,7 +43,8 @@ export function valuing(bench) {
       } else if (path.startsWith("prepare.threads.")) {
         const [, , name, key] = path.split(".");
         bench.threads.set(name, key, value);
-      } else put(bench.work.recipe, path, value);
+      } else if (path.startsWith("areas.list.")) bench.areas.set(path, value);
+      else put(bench.work.recipe, path, value);
     },
     slide(event) {
       this.set(event.target.dataset.path, Number(event.target.value));

@@ -5,7 +5,7 @@ const SOON_MS = 500;
 
 /**
  * The recipe as it stands, and saving it.
- * @param {Pick<import("./bench.js").Bench, "compare" | "crop" | "formula" | "frame" | "history" | "light" | "parts" | "picked" | "version" | "vocabulary" | "spots" | "strips">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "compare" | "crop" | "formula" | "frame" | "history" | "light" | "parts" | "picked" | "version" | "vocabulary" | "spots" | "strips">} bench
  */
 export function working(bench) {
   const { version, vocabulary } = bench;
@@ -71,6 +71,7 @@ export function working(bench) {
       bench.parts.scale.draw();
       bench.parts.field.draw();
       bench.crop.draw();
+      bench.areas.replaced();
       bench.frame.ask(false);
       bench.compare.framesChanged();
       bench.compare.tellDifferences();
@@ -107,6 +108,7 @@ export function working(bench) {
       bench.spots.mode = "";
       bench.crop.drawing = "";
       this.step = step;
+      bench.areas.alone = false;
       sessionStorage.setItem("step", step);
       bench.light.look();
     },
