@@ -10,8 +10,9 @@ from skimage.draw import ellipse, polygon
 from skimage.morphology import reconstruction
 
 from oatmeal.core.areas import kernels, likeness, likeness_kernels
-from oatmeal.core.areas.masks import FULL, Painter
+from oatmeal.core.areas.masks import Painter
 from oatmeal.core.colour import decode_srgb, hue_and_chroma, oklab
+from oatmeal.core.maps import FULL
 from oatmeal.core.picture import ArrayPicture, Window, framed, reduced
 from oatmeal.core.pipeline import Pipeline, Region, rendered
 from oatmeal.core.prepare import geometry

@@ -92,7 +92,7 @@ def test_same_look_with_an_own_exposure_and_own_points(frames, app):
 
 def test_wishes_that_make_no_sense(frames):
     for more in (
-        {"groups": ["areas"]}, {"strength": 2}, {"strength": "much"}, {"own": ["curve"]},
+        {"groups": ["nothing"]}, {"strength": 2}, {"strength": "much"}, {"own": ["curve"]},
         {"photographs": "all"}, {"groups": "mix"},
     ):  # fmt: skip
         wish = {"from": "version:1", "photographs": [2], "groups": ["lifts"]} | more

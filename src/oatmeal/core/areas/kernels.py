@@ -149,30 +149,42 @@ def _enclosed(points, feather, left, top, out):  # type: ignore[no-untyped-def]
 @parallel
 def _shaped(nodes, kind, numbers, left, top, out):  # type: ignore[no-untyped-def]
     height, width = out.shape
-    per = _f(1.0 / STEP)
     a, b, c, d = numbers[0], numbers[1], numbers[2], numbers[3]
     e, g, feather = numbers[4], numbers[5], numbers[6]
+    first = left // STEP
+    count = (left + width - 1) // STEP - first + 1
     for row in prange(height):
         place = (row + top + 0.5) / STEP
         above = min(int(place), nodes.shape[0] - 2)
         down = _f(place - above)
-        xs = nodes[above, :, 0] + down * (nodes[above + 1, :, 0] - nodes[above, :, 0])
-        ys = nodes[above, :, 1] + down * (nodes[above + 1, :, 1] - nodes[above, :, 1])
-        for x in range(width):
-            across = (_f(x + left) + _f(0.5)) * per
-            i = min(int(across), nodes.shape[1] - 2)
-            t = across - _f(i)
-            px = xs[i] + t * (xs[i + 1] - xs[i])
-            py = ys[i] + t * (ys[i + 1] - ys[i])
-            if kind == 0:  # fade: origin, direction over its square
-                u = (px - a) * c + (py - b) * d
-            else:  # ellipse: centre, turned axes over the radii, feather
-                ex = (px - a) * c + (py - b) * d
-                ey = (py - b) * e - (px - a) * g
-                u = math.sqrt(ex * ex + ey * ey)
-                u = (u - (_f(1.0) - feather)) / feather
-            u = min(max(u, _f(0.0)), _f(1.0))
-            out[row, x] = _f(1.0) - u * u * (_f(3.0) - _f(2.0) * u)
+        along = np.empty(count + 1, np.float32)
+        across = np.zeros(count + 1, np.float32)
+        for i in range(count + 1):
+            one, two = nodes[above, first + i], nodes[above + 1, first + i]
+            px = one[0] + down * (two[0] - one[0]) - a
+            py = one[1] + down * (two[1] - one[1]) - b
+            along[i] = px * c + py * d
+            across[i] = py * e - px * g
+        line = out[row]
+        for i in range(count):
+            begin = max((first + i) * STEP - left, 0)
+            end = min((first + i + 1) * STEP - left, width)
+            part = line[begin:end]
+            offset = (_f(begin + left - (first + i) * STEP) + _f(0.5)) * _f(1.0 / STEP)
+            x0, dx = along[i], along[i + 1] - along[i]
+            y0, dy = across[i], across[i + 1] - across[i]
+            if kind == 0:  # fade: how far along its way
+                for x in range(end - begin):
+                    u = x0 + (offset + _f(x) * _f(1.0 / STEP)) * dx
+                    u = min(max(u, _f(0.0)), _f(1.0))
+                    part[x] = _f(1.0) - u * u * (_f(3.0) - _f(2.0) * u)
+            else:  # ellipse: along its axes, over the radii
+                for x in range(end - begin):
+                    t = offset + _f(x) * _f(1.0 / STEP)
+                    ex, ey = x0 + t * dx, y0 + t * dy
+                    u = (math.sqrt(ex * ex + ey * ey) - _f(1.0)) / feather + _f(1.0)
+                    u = min(max(u, _f(0.0)), _f(1.0))
+                    part[x] = _f(1.0) - u * u * (_f(3.0) - _f(2.0) * u)
 
 
 @parallel
@@ -219,6 +231,14 @@ def _added(mask, weight, out):  # type: ignore[no-untyped-def]
     for y in prange(mask.shape[0]):
         for x in range(mask.shape[1]):
             out[y, x] += weight * _f(mask[y, x])
+
+
+@parallel
+def _stored(mask, out):  # type: ignore[no-untyped-def]
+    for y in prange(mask.shape[0]):
+        for x in range(mask.shape[1]):
+            full = min(max(mask[y, x], _f(0.0)), _f(1.0)) * _f(65535.0) + _f(0.5)
+            out[y, x] = np.uint16(np.int32(full))
 
 
 @parallel
@@ -333,6 +353,13 @@ def add(mask: NDArray[Any], weight: float, out: Plane) -> None:
     _added(mask, _f(weight), out)
 
 
+def stored(mask: Plane) -> NDArray[np.uint16]:
+    """A mask, 0 to 1, as whole numbers to 65535."""
+    out = np.empty(mask.shape, dtype=np.uint16)
+    _stored(np.ascontiguousarray(mask), out)
+    return out
+
+
 def mark(mask: NDArray[Any], out: NDArray[np.uint8]) -> None:
     """1 wherever a mask is more than 0."""
     _marked(mask, out)
@@ -353,5 +380,6 @@ def warm() -> None:
     ellipse(nodes, (0.0, 0.0), (0.2, 0.1), 0.0, 0.5, (0, 0), plane)
     guide = np.zeros((3, 4, 4), dtype=np.float32)
     guided(nodes, guide, np.zeros((4, 2, 2), dtype=np.float32), 4.0, (0, 0), (0, 0), plane)
+    stored(plane)
     add(mask, 1.0, wide[:4, :4])
     mark(mask, np.zeros((8, 8), dtype=np.uint8)[:4, :4])

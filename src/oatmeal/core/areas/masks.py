@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.areas import kernels
 from oatmeal.core.areas.likeness import Fits
-from oatmeal.core.maps import FULL, Box, Stored
+from oatmeal.core.maps import Box, Stored
 from oatmeal.core.picture import Window
 from oatmeal.core.recipe.areas import (
     Alike,
@@ -365,5 +365,4 @@ def _stored(mask: Mask, shields: Sequence[Mask], whole: Box) -> Stored:
         mask = _joined(mask, shield, "subtract")
     if mask.beyond:
         mask = Mask(whole, mask.over(whole))
-    plane = np.asarray(np.clip(mask.plane, 0, 1) * np.float32(FULL) + np.float32(0.5))
-    return Stored(mask.box, plane.astype(np.uint16))
+    return Stored(mask.box, kernels.stored(mask.plane))

@@ -182,7 +182,7 @@ export function masking(bench) {
       this.follow(event, (points, next, moved) => {
         while (pressed.length < points.length) pressed.push(Math.round(clamp(next.pressure, 0, 1) * 100));
         all = points;
-        bench.parts.overlay.sketch(points.map((point) => this.seen(point)), this.shownRadius(), stroke.erase !== area.values.exposure < 0);
+        bench.parts.overlay.sketch(points.map((point) => this.seen(point)), this.shownRadius(), stroke.erase === area.values.exposure < 0);
         if (moved || points.length === 1) write(points, this.fewer(points, radius));
         if (!moved) bench.work.changing();
       }, (ended) => {

@@ -1,0 +1,427 @@
+"""The step Areas: drawing on the picture, the list, values, what is seen, and the map to print."""
+
+import re
+
+import numpy as np
+import pytest
+from PIL import Image
+from playwright.sync_api import expect
+from samples import DEMO, write_png
+
+from oatmeal.core.picture import proxy
+from oatmeal.core.pipeline import Pipeline
+from oatmeal.core.recipe.paths import places
+from oatmeal.photofile.decode import decode
+
+LIFT = DEMO / "first-lift.jpg"
+WIDE, HIGH = 900, 600
+
+
+@pytest.fixture
+def plain(desk, page, tmp_path):
+    """A grey picture with a darker half, and the step open."""
+    codes = np.full((HIGH, WIDE, 3), 150, np.uint8)
+    codes[:, WIDE // 2 :] = 80
+    desk.begin(write_png(tmp_path / "plain.png", codes))
+    page.keyboard.press("a")
+    desk.settled()
+    return desk
+
+
+@pytest.fixture
+def lift(desk, page):
+    desk.begin(LIFT)
+    page.keyboard.press("a")
+    desk.settled()
+    return desk
+
+
+def areas(desk):
+    return desk.recipe().areas.list
+
+
+def tool(page, name):
+    page.get_by_role("group", name="Tool", exact=True).get_by_text(name, exact=True).click()
+
+
+def draw(desk, *points, steps=6, **more):
+    page = desk.page
+    page.mouse.move(*desk.at(*points[0]))
+    page.mouse.down()
+    for point in points[1:]:
+        page.mouse.move(*desk.at(*point), steps=steps)
+    if more.get("held"):
+        return
+    page.mouse.up()
+    desk.settled()
+
+
+def value(page, name):
+    return page.get_by_role("textbox", name=re.compile(f"^{name} of the area"))
+
+
+def type_value(desk, name, number):
+    value(desk.page, name).fill(number)
+    value(desk.page, name).press("Enter")
+    desk.settled()
+
+
+def contours(page):
+    return page.locator(".areaboard .contour")
+
+
+def grey(desk, x, y):
+    found = desk.canvas()
+    return int(found["green"][int(y * found["height"]), int(x * found["width"])])
+
+
+def test_a_stroke_makes_an_area_that_a_value_acts_in(plain, page):
+    tool(page, "Brush")
+    page.get_by_label(re.compile("^Flow of the brush")).fill("100")
+    page.get_by_label(re.compile("^Flow of the brush")).press("Enter")
+    before, beyond = grey(plain, 0.2, 0.5), grey(plain, 0.4, 0.1)
+    draw(plain, (0.1, 0.5), (0.3, 0.5))
+    (one,) = areas(plain)
+    (part,) = one.mask
+    path = places(part.strokes[0].path)
+    assert path[0] == pytest.approx([0.1, 0.5 * HIGH / WIDE], abs=0.004)
+    assert path[-1] == pytest.approx([0.3, 0.5 * HIGH / WIDE], abs=0.004)
+    assert len(path) == 2  # a straight stroke needs no more
+    assert (one.name, part.strokes[0].flow) == ("Brush 1", 100)
+    type_value(plain, "exposure", "0,8")
+    assert grey(plain, 0.2, 0.5) > before + 20
+    assert grey(plain, 0.4, 0.1) == beyond
+    draw(plain, (0.15, 0.2), (0.2, 0.3))
+    assert len(areas(plain)[0].mask[0].strokes) == 2
+    page.get_by_role("button", name="Undo", exact=True).click()
+    plain.settled()
+    assert len(areas(plain)[0].mask[0].strokes) == 1
+    page.reload()
+    plain.wait()
+    expect(page.locator(".arealist")).to_contain_text("Brush 1")
+    assert grey(plain, 0.2, 0.5) > before + 20
+
+
+def test_a_stroke_is_seen_while_it_is_drawn_and_the_picture_follows(plain, page):
+    tool(page, "Ellipse")
+    draw(plain, (0.2, 0.2), (0.22, 0.22))
+    type_value(plain, "exposure", "2")
+    tool(page, "Brush")
+    page.get_by_label(re.compile("^Flow of the brush")).fill("100")
+    page.get_by_label(re.compile("^Flow of the brush")).press("Enter")
+    before = grey(plain, 0.3, 0.7)
+    draw(plain, (0.2, 0.65), (0.4, 0.75), held=True)
+    draft = page.locator(".areaboard .draft")
+    expect(draft).to_be_visible()
+    assert "light" in draft.get_attribute("class")
+    expect(page.get_by_text("half size while moving")).to_be_visible()
+    page.wait_for_timeout(400)
+    assert grey(plain, 0.3, 0.7) > before + 20
+    page.mouse.up()
+    plain.settled()
+    expect(draft).to_be_hidden()
+
+
+def test_alt_erases_and_a_called_off_stroke_is_none(plain, page):
+    tool(page, "Brush")
+    draw(plain, (0.2, 0.5), (0.4, 0.5))
+    page.keyboard.down("Alt")
+    draw(plain, (0.3, 0.4), (0.3, 0.6))
+    page.keyboard.up("Alt")
+    assert [stroke.erase for stroke in areas(plain)[0].mask[0].strokes] == [False, True]
+    draw(plain, (0.5, 0.5), (0.6, 0.5), held=True)
+    page.locator("main").dispatch_event("pointercancel", {"pointerId": 1})
+    page.mouse.up()
+    plain.settled()
+    assert len(areas(plain)[0].mask[0].strokes) == 2
+
+
+def test_the_brush_is_set_by_wheel_keys_and_numbers(plain, page):
+    tool(page, "Brush")
+    page.get_by_role("main").focus()
+    size = page.get_by_label("Size of the brush in pixels")
+    begun = int(size.input_value())
+    page.mouse.move(*plain.at(0.5, 0.5))
+    page.mouse.wheel(0, -100)
+    expect(size).not_to_have_value(str(begun))
+    assert int(size.input_value()) > begun
+    page.keyboard.press("j")
+    page.keyboard.press("j")
+    assert int(size.input_value()) < begun
+    page.keyboard.press("'")
+    expect(page.get_by_label(re.compile("^Hardness"))).to_have_value("10")
+    page.keyboard.press(";")
+    expect(page.get_by_label(re.compile("^Hardness"))).to_have_value("0")
+    page.keyboard.press("/")
+    expect(page.get_by_label(re.compile("^Flow"))).to_have_value("10")
+    page.keyboard.press("\\")
+    expect(page.get_by_label(re.compile("^Flow"))).to_have_value("5")
+    page.keyboard.press("n")
+    plain.settled()
+    assert len(areas(plain)[0].mask[0].strokes) == 1
+
+
+def test_a_pen_tells_its_pressure(plain, page):
+    tool(page, "Brush")
+    page.evaluate(
+        """([from, to]) => {
+            const main = document.querySelector("main");
+            const send = (kind, [x, y], pressure) => main.dispatchEvent(new PointerEvent(kind, {
+                pointerType: "pen", pointerId: 9, clientX: x, clientY: y, pressure, button: 0,
+                bubbles: true, cancelable: true, isPrimary: true }));
+            main.setPointerCapture = () => {};
+            send("pointerdown", from, 0.2);
+            for (let i = 1; i <= 10; i += 1) {
+                const at = [0, 1].map((axis) => from[axis] + (to[axis] - from[axis]) * i / 10);
+                at[1] += 12 * Math.sin(i);
+                send("pointermove", at, 0.2 + 0.08 * i);
+            }
+            send("pointerup", to, 0);
+        }""",
+        [plain.at(0.2, 0.5), plain.at(0.5, 0.5)],
+    )
+    plain.settled()
+    pressed = [int(one) for one in areas(plain)[0].mask[0].strokes[0].pressure.split()]
+    assert pressed[0] == 20
+    assert pressed[-1] == 100
+    assert pressed == sorted(pressed)
+
+
+def test_shapes_are_drawn_and_moved_by_handles_and_keys(plain, page):
+    tool(page, "Ellipse")
+    draw(plain, (0.4, 0.5), (0.5, 0.65))
+    part = areas(plain)[0].mask[0]
+    assert part.centre == pytest.approx((0.4, 0.5 * HIGH / WIDE), abs=0.004)
+    assert part.radii == pytest.approx((0.1, 0.1), abs=0.006)
+    handle = page.locator('[data-handle="across"]')
+    plain.drag(handle, 60, 0)
+    wider = areas(plain)[0].mask[0]
+    assert wider.radii[0] > part.radii[0] + 0.03
+    assert wider.radii[1] == part.radii[1]
+    page.locator('[data-handle="centre"]').focus()
+    page.keyboard.press("Shift+ArrowRight")
+    page.keyboard.press("+")
+    page.wait_for_timeout(700)
+    plain.settled()
+    moved = areas(plain)[0].mask[0]
+    assert moved.centre[0] > wider.centre[0] + 0.005
+    assert moved.radii[0] == pytest.approx(1.1 * wider.radii[0], abs=1e-4)
+    page.get_by_role("button", name="New", exact=True).click()
+    tool(page, "Fade")
+    draw(plain, (0.5, 0.2), (0.5, 0.8))
+    fade = areas(plain)[1].mask[0]
+    assert fade.begin == pytest.approx((0.5, 0.2 * HIGH / WIDE), abs=0.004)
+    assert fade.end == pytest.approx((0.5, 0.8 * HIGH / WIDE), abs=0.004)
+    page.get_by_role("button", name="New", exact=True).click()
+    tool(page, "Outline")
+    draw(plain, (0.2, 0.2), (0.4, 0.2), (0.4, 0.5), (0.2, 0.5))
+    assert len(places(areas(plain)[2].mask[0].path)) == 4
+
+
+def test_alike_takes_what_is_meant_and_leaves_what_is_not(lift, page):
+    tool(page, "Alike")
+    draw(lift, (0.21, 0.2), (0.23, 0.45))
+    page.keyboard.down("Alt")
+    draw(lift, (0.27, 0.2), (0.28, 0.4))
+    page.keyboard.up("Alt")
+    part = areas(lift)[0].mask[0]
+    assert (len(part.this), len(part.others)) == (1, 1)
+    expect(contours(page).first).to_be_attached()
+    page.get_by_role("button", name="Mask alone").click()
+    lift.settled()
+    mask = lift.canvas()["green"]
+    high, wide = mask.shape
+    assert mask[int(0.3 * high), int(0.22 * wide)] > 200
+    assert mask[int(0.3 * high), int(0.275 * wide)] < 60
+    assert mask[int(0.85 * high), int(0.5 * wide)] == 0
+    page.keyboard.press("Escape")
+    lift.settled()
+    page.get_by_role("button", name="Mask", exact=True).click()
+    reach = page.get_by_label(re.compile("^reach % of the part"))
+    reach.fill("15")
+    reach.press("Enter")
+    lift.settled()
+    assert areas(lift)[0].mask[0].reach == 0.15
+
+
+def test_tones_and_colours_are_picked_in_the_picture(lift, page):
+    tool(page, "Colours")
+    page.mouse.click(*lift.at(0.1, 0.15))
+    lift.settled()
+    assert 240 < areas(lift)[0].mask[0].hue < 275
+    page.get_by_role("button", name="New", exact=True).click()
+    tool(page, "Tones")
+    page.mouse.click(*lift.at(0.5, 0.9))
+    lift.settled()
+    part = areas(lift)[1].mask[0]
+    assert part.high - part.low == pytest.approx(24)
+
+
+def test_areas_are_named_ordered_copied_followed_and_removed(plain, page):
+    tool(page, "Ellipse")
+    draw(plain, (0.3, 0.4), (0.4, 0.5))
+    type_value(plain, "exposure", "-0.5")
+    name = page.get_by_label("Name of the area")
+    name.fill("Wall")
+    name.press("Enter")
+    plain.settled()
+    page.get_by_role("button", name="Outside", exact=True).click()
+    plain.settled()
+    wall, outside = areas(plain)
+    assert (wall.name, outside.name) == ("Wall", "Outside Wall")
+    assert (outside.mask[0].area, outside.mask[0].opposite) == (wall.id, True)
+    page.locator(f'[data-area="{wall.id}"]').click()
+    plain.settled()
+    page.get_by_role("button", name="Copy", exact=True).click()
+    plain.settled()
+    assert areas(plain)[2].move == (0.03, 0.03)
+    assert areas(plain)[2].values == wall.values
+    page.locator(f'[data-area="{areas(plain)[2].id}"]').press("Alt+ArrowUp")
+    plain.settled()
+    assert [one.name for one in areas(plain)] == ["Wall", "Wall copy", "Outside Wall"]
+    page.locator(f'[data-area="{wall.id}"]').press("Delete")
+    plain.settled()
+    expect(page.get_by_text("Wall is removed.")).to_be_visible()
+    left = areas(plain)
+    assert [one.name for one in left] == ["Wall copy", "Outside Wall"]
+    assert (left[1].mask[0].kind, left[1].mask[0].opposite) == ("ellipse", True)
+    page.get_by_role("button", name="Undo", exact=True).first.click()
+    plain.settled()
+    assert len(areas(plain)) == 3
+
+
+def test_a_copy_is_dragged_off_with_alt(plain, page):
+    tool(page, "Ellipse")
+    draw(plain, (0.3, 0.4), (0.4, 0.5))
+    anchor = page.locator(".areaboard .anchor")
+    expect(anchor).to_be_visible()
+    page.keyboard.down("Alt")
+    plain.drag(anchor, 90, 0)
+    page.keyboard.up("Alt")
+    first, second = areas(plain)
+    assert first.move == (0, 0)
+    assert second.move[0] > 0.08
+    assert second.mask == first.mask
+    anchor.focus()
+    page.keyboard.press("Shift+ArrowDown")
+    page.wait_for_timeout(700)
+    plain.settled()
+    assert areas(plain)[1].move[1] > 0.005
+
+
+def test_areas_of_a_group_change_together(plain, page):
+    tool(page, "Ellipse")
+    draw(plain, (0.2, 0.3), (0.25, 0.4))
+    type_value(plain, "exposure", "0.5")
+    page.get_by_role("button", name="Mask", exact=True).click()
+    page.get_by_label("group", exact=True).select_option("new")
+    plain.settled()
+    page.get_by_role("button", name="New", exact=True).click()
+    draw(plain, (0.6, 0.3), (0.65, 0.4))
+    page.get_by_label("group", exact=True).select_option("g1")
+    plain.settled()
+    page.get_by_role("button", name="Values", exact=True).click()
+    type_value(plain, "exposure", "-0.25")
+    assert [one.values.exposure for one in areas(plain)] == [0.25, -0.25]
+    page.get_by_role("button", name="Mask", exact=True).click()
+    strength = page.get_by_label(re.compile("^Strength of the group"))
+    strength.fill("50")
+    strength.press("Enter")
+    plain.settled()
+    assert plain.recipe().areas.groups[0].amount == 50
+
+
+def test_the_printing_map_shows_all_and_its_tags_drag_exposure(plain, page):
+    tool(page, "Ellipse")
+    draw(plain, (0.25, 0.5), (0.35, 0.6))
+    type_value(plain, "exposure", "0.5")
+    page.get_by_role("button", name="New", exact=True).click()
+    draw(plain, (0.75, 0.5), (0.85, 0.6))
+    type_value(plain, "contrast", "20")
+    page.get_by_role("button", name="Printing map").click()
+    plain.settled()
+    tags = page.locator(".tag")
+    expect(tags).to_have_count(2)
+    expect(tags.first).to_have_text("+0.5")
+    expect(tags.nth(1)).to_have_text("contrast +20")
+    assert contours(page).count() == 6
+    plain.drag(tags.first, 0, -45)
+    assert areas(plain)[0].values.exposure == pytest.approx(1.0, abs=0.03)
+    tags.nth(1).press("ArrowDown")
+    page.wait_for_timeout(700)
+    plain.settled()
+    assert areas(plain)[1].values.exposure == -0.05
+    for words, kind in (("Map PDF", "pdf"), ("PNG", "png")):
+        with page.expect_download() as caught:
+            page.get_by_role("link", name=words).click()
+        path = caught.value.path()
+        assert caught.value.suggested_filename.endswith(f"-map.{kind}")
+        if kind == "png":
+            assert Image.open(path).size == (2339, 1654)
+        else:
+            assert path.read_bytes()[:5] == b"%PDF-"
+
+
+def test_without_the_chosen_area_while_a_key_is_held(plain, page):
+    tool(page, "Ellipse")
+    draw(plain, (0.25, 0.5), (0.4, 0.7))
+    type_value(plain, "exposure", "1")
+    page.get_by_role("main").focus()
+    page.keyboard.down("w")
+    expect(page.get_by_text("without Ellipse 1")).to_be_visible()
+    plain.settled()
+    other = plain.canvas("otherCoarse")["green"]
+    assert other[other.shape[0] // 2, other.shape[1] // 4] == 150
+    page.keyboard.up("w")
+    assert grey(plain, 0.25, 0.5) > 170
+
+
+def test_what_the_bench_shows_is_what_the_file_gets(lift, page):
+    tool(page, "Fade")
+    draw(lift, (0.5, 0.2), (0.5, 0.6))
+    type_value(lift, "exposure", "-1")
+    tool(page, "Alike")
+    page.get_by_role("button", name="New", exact=True).click()
+    draw(lift, (0.21, 0.2), (0.3, 0.4))
+    type_value(lift, "clarity", "60")
+    shown = lift.canvas()["green"]
+    rgb = proxy(decode(LIFT), max(shown.shape))
+    expected = Pipeline(rgb).codes(lift.recipe()).astype(int)
+    assert np.abs(shown - expected).mean() < 1.0
+
+
+def test_dragging_in_tone_moves_the_zone_under_the_pointer(lift, page):
+    page.keyboard.press("t")
+    lift.settled()
+    before = grey(lift, 0.05, 0.9)
+    page.mouse.move(*lift.at(0.05, 0.9))
+    page.mouse.down()
+    page.mouse.move(*lift.at(0.05, 0.78), steps=6)
+    expect(page.locator("canvas.over")).to_be_visible()
+    page.mouse.up()
+    lift.settled()
+    zones = lift.recipe().tone.zones
+    assert 1 <= sum(zone > 0 for zone in zones) <= 3
+    assert min(zones) == 0
+    assert grey(lift, 0.05, 0.9) > before + 8
+    expect(page.locator("canvas.over")).to_be_hidden()
+
+
+def test_areas_travel_to_another_frame_only_where_ticked(desk, page):
+    desk.begin(LIFT, DEMO / "valley-fog.jpg")
+    page.keyboard.press("a")
+    tool(page, "Ellipse")
+    draw(desk, (0.25, 0.5), (0.4, 0.7))
+    type_value(desk, "exposure", "1")
+    page.goto(f"{desk.live}/series/1")
+    page.keyboard.press("Control+a")
+    page.get_by_role("button", name="Apply a recipe").click()
+    box = page.get_by_role("dialog", name="Apply a recipe")
+    ticked = box.get_by_label("areas", exact=True)
+    expect(ticked).not_to_be_checked()
+    ticked.check()
+    box.get_by_role("button", name="Apply to 1").click()
+    expect(page.get_by_text("Applied to 1 frame.")).to_be_visible()
+    (one,) = desk.recipe(2).areas.list
+    assert one.values.exposure == 1
+    assert one.mask[0].centre == pytest.approx(areas(desk)[0].mask[0].centre, abs=0.01)
