@@ -232,3 +232,32 @@ def test_a_process_that_dies_loses_its_own_file_alone(tmp_path, capsys, monkeypa
         f"oatmeal: {folder / '3.png'} could not be finished: its process ended."
     ]
     assert sorted(path.stem for path in out.iterdir()) == list("01245678")
+
+
+def test_a_printing_map_is_one_page_with_contours_and_a_table(tmp_path, recipe, capsys):
+    source = write_png(tmp_path / "in.png", np.full((400, 600, 3), 120, np.uint8))
+    areas = [
+        {"id": "a1", "name": "Sky", "mask": [{"kind": "fade"}], "values": {"exposure": -0.7}},
+        {"id": "a2", "on": False, "mask": [{"kind": "ellipse"}], "values": {"contrast": 20}},
+    ]
+    pages = []
+    for name, document in (("none.png", {}), ("map.png", {"areas": {"list": areas}})):
+        target, with_areas = tmp_path / name, recipe(document)
+        assert cli.main(["map", str(source), "--recipe", with_areas, "--out", str(target)]) == 0
+        pages.append(np.asarray(Image.open(target).convert("L")).astype(int))
+    pages.reverse()
+    assert pages[0].shape == (1654, 2339)
+    middle = np.abs(pages[0] - pages[1])[400:900, 200:1400]
+    assert (middle > 60).any(axis=1).sum() >= 6  # three lines across, dark and light
+    table = pages[0][150:600, 1640:]
+    assert (table < 100).sum() > (pages[1][150:600, 1640:] < 100).sum()
+    target = tmp_path / "map.pdf"
+    assert cli.main(["map", str(source), "--recipe", with_areas, "--out", str(target)]) == 0
+    content = target.read_bytes()
+    assert content[:5] == b"%PDF-"
+    assert content.count(b"/Type /Page\n") + content.count(b"/Type /Page>") <= 1
+    for out, words in (("map.gif", "ends with .png or .pdf"), ("no/map.png", "cannot be written")):
+        bad = ["map", str(source), "--recipe", with_areas, "--out", str(tmp_path / out)]
+        assert cli.main(bad) in (1, 2)
+        assert words in capsys.readouterr().err
+    assert list(tmp_path.glob("*.gif")) == []

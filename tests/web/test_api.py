@@ -473,3 +473,50 @@ def test_the_frame_s_routes_answer_with_values_or_one_sentence(web, photograph):
         answer = web.send("POST", f"{base}/frame", wish)
         assert answer.status_code == 422
         assert words in answer.json["detail"]
+
+
+OVAL = {
+    "areas": {"list": [{
+        "id": "a1", "name": "Sky", "mask": [{"kind": "ellipse", "centre": [0.4, 0.3]}],
+        "values": {"exposure": 1},
+    }]}
+}  # fmt: skip
+
+
+def test_a_frame_gives_masks_and_contours_of_areas(web, photograph):
+    wish = {"recipe": OVAL, "side": 180, "layers": ["grey", "mask"], "area": "a1"}
+    header, layers = frame(web, photograph[1], **wish, contours=["a1", "a9"])
+    mask = layers["mask"]
+    assert mask[round(0.3 * 180), round(0.4 * 180)] == 255
+    assert mask[5, 170] == 0
+    (found,) = header["figures"]["areas"].values()
+    assert set(found["contours"]) == {"25", "50", "75"}
+    assert found["tag"] == pytest.approx([0.4, 0.45], abs=0.02)
+    assert found["share"] == pytest.approx(mask.mean() / 255, abs=0.01)
+    assert found["thumb"][:2] == [54, 36]
+    for bad in ({"area": "a9"}, {"area": None}):
+        reply = web.send("POST", f"/api/photographs/{photograph[1]}/frame", wish | bad)
+        assert reply.status_code == 422
+        assert reply.json["detail"] == "There is no such area."
+    part = frame(web, photograph[1], **wish, region=[30, 20, 60, 50])[1]["mask"]
+    assert np.abs(part.astype(int) - mask[20:70, 30:90]).max() <= 1
+
+
+def test_the_printing_map_is_downloaded_as_the_command_line_writes_it(web, photograph):
+    web.send("PUT", f"/api/versions/{photograph[2]}/recipe", {"revision": 1, "recipe": OVAL})
+    for kind, begin in (("png", b"\x89PNG"), ("pdf", b"%PDF-")):
+        reply = web.client.get(f"/versions/{photograph[2]}/map", query_string={"format": kind})
+        assert reply.data.startswith(begin)
+        assert f"-map.{kind}" in reply.headers["Content-Disposition"]
+    assert web.client.get(f"/versions/{photograph[2]}/map?format=gif").status_code == 422
+    assert web.client.get("/versions/4711/map").status_code == 404
+
+
+def test_a_spot_tells_its_tone_and_how_zones_move_it(web, photograph):
+    wish = {"recipe": {}, "x": 0.5, "y": 0.5}
+    found = web.send("POST", f"/api/photographs/{photograph[1]}/spot", wish).json
+    assert 0 < found["lightness"] < 100
+    assert 0 <= found["hue"] < 360
+    assert 1 <= len(found["zones"]) <= 2
+    _, layers = frame(web, photograph[1], recipe={}, layers=["zoned"], touched=[0.5, 0.5])
+    assert layers["zoned"].max() > 200

@@ -25,7 +25,13 @@ _BEGIN: Final = "<!-- settings: written by python -m oatmeal.core.recipe.publish
 _END: Final = "<!-- end of settings -->"
 
 #: Settings that differ by their last key alone share a row; what that key names.
-_FAMILIES: Final = {"mix.lifts": "range", "mix.centres": "range", "mix.base:six": "colour"}
+_FAMILIES: Final = {
+    "mix.lifts": "range", "mix.centres": "range", "mix.base:six": "colour",
+    "areas.list.*.values.lifts": "range",
+}  # fmt: skip
+
+#: Parts that stand in several places and are told once.
+_TOLD_ELSEWHERE: Final = {"areas.list.*.values.threads.": "as `prepare.threads`, inside"}
 
 
 def table() -> str:
@@ -35,6 +41,9 @@ def table() -> str:
         first = family[0]
         cells = (f"`{key}`", _allowed(family), first.group, _meaning(family))
         rows.append("| " + " | ".join(cells) + " |")
+    for owner, words in _TOLD_ELSEWHERE.items():
+        group = next(one.group for path, one in DECLARED.items() if path.startswith(owner))
+        rows.append(f"| `{_kind_shown(owner)}<range>` | | {group} | {words} |")
     return "\n".join(rows)
 
 
@@ -42,8 +51,8 @@ def _families() -> dict[str, list[Setting]]:
     found: dict[str, list[Setting]] = {}
     for path, one in DECLARED.items():
         owner = path.rpartition(".")[0]
-        if path.startswith("tone.zones."):
-            continue  # the list says it
+        if path.startswith(("tone.zones.", *_TOLD_ELSEWHERE)):
+            continue  # the list, or another place, says it
         if owner in _FAMILIES:
             found.setdefault(_kind_shown(f"{owner}.<{_FAMILIES[owner]}>"), []).append(one)
         else:
@@ -88,7 +97,8 @@ def _meaning(family: list[Setting]) -> str:
     one = family[0]
     if len(family) > 1:
         return ", ".join(member.path.rpartition(".")[2] for member in family)
-    return one.meaning or one.words.replace("{}", "of one colour:").strip()
+    item = {"areas.list": "the area", "areas.groups": "the group"}.get(one.top, "of one colour:")
+    return one.meaning or one.words.replace("{}", item).strip()
 
 
 def typescript() -> str:

@@ -422,6 +422,16 @@ export function areaing(bench) {
     },
 
     // words
+    /** True for what a test strip may try: of the chosen area, where there is one. */
+    isTried(path) {
+      const [step, owner, place] = path.split(".");
+      return step !== "areas" || owner === "groups" || !this.one() || Number(place) === this.number();
+    },
+    trialWords(path, what) {
+      const [, owner, place] = path.split(".");
+      const item = owner === "list" ? this.called(this.list()[Number(place)].id) : this.groups()[Number(place)].name;
+      return `${item}: ${what}`;
+    },
     tagWords(id) {
       const one = this.byId(id);
       if (!one) return "";

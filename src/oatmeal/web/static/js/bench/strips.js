@@ -21,7 +21,7 @@ const COUNTS = [5, 7, 9];
 
 /**
  * Test strips.
- * @param {Pick<import("./bench.js").Bench, "compare" | "frame" | "light" | "parts" | "picked" | "sight" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "compare" | "frame" | "light" | "parts" | "picked" | "sight" | "vocabulary" | "work">} bench
  */
 export function testing(bench) {
   const { vocabulary } = bench;
@@ -34,7 +34,7 @@ export function testing(bench) {
       const { step, recipe } = bench.work;
       const found = Object.entries(vocabulary.settings)
         .filter(([pattern, { trial }]) => trial && pattern.startsWith(`${step}.`))
-        .flatMap(([pattern, one]) => placesOf(pattern, recipe).flatMap((path) => this.trialsOf(path, one)));
+        .flatMap(([pattern, one]) => placesOf(pattern, recipe).filter((path) => bench.areas.isTried(path)).flatMap((path) => this.trialsOf(path, one)));
       const all = step === "mix" ? [...found, ...this.otherBases()] : found;
       // numbers before choices, and what every base has before what is the base's own
       const rank = (/** @type {Trial} */ { values, path }) => (values ? 2 : Number(path.startsWith("mix.base.")));
@@ -66,6 +66,7 @@ export function testing(bench) {
     /** @param {string} path @param {import("./settings.js").Setting} one */
     trialWords(path, one) {
       const item = path.split(".").at(-2);
+      if (path.startsWith("areas.")) return bench.areas.trialWords(path, one.words.replace("{}", item));
       return one.words.replace("{}", /^\d+$/.test(item) ? bench.picked.pickedTitle(Number(item)) : item);
     },
     /** How far a strip may go, and its usual step. */
