@@ -425,3 +425,27 @@ def test_areas_travel_to_another_frame_only_where_ticked(desk, page):
     (one,) = desk.recipe(2).areas.list
     assert one.values.exposure == 1
     assert one.mask[0].centre == pytest.approx(areas(desk)[0].mask[0].centre, abs=0.01)
+
+
+def test_a_finger_draws_and_a_second_one_calls_it_off(plain, page):
+    tool(page, "Brush")
+    send = """([kind, id, x, y]) => document.querySelector("main").dispatchEvent(
+        new PointerEvent(kind, { pointerType: "touch", pointerId: id, clientX: x, clientY: y,
+            button: 0, bubbles: true, cancelable: true, isPrimary: id === 1 }))"""
+    page.evaluate("document.querySelector('main').setPointerCapture = () => {}")
+
+    def touch(kind, finger, x, y):
+        page.evaluate(send, [kind, finger, *plain.at(x, y)])
+
+    touch("pointerdown", 1, 0.2, 0.3)
+    touch("pointermove", 1, 0.4, 0.4)
+    touch("pointerup", 1, 0.4, 0.4)
+    plain.settled()
+    assert len(areas(plain)[0].mask[0].strokes) == 1
+    touch("pointerdown", 1, 0.2, 0.6)
+    touch("pointermove", 1, 0.4, 0.7)
+    touch("pointerdown", 2, 0.6, 0.6)
+    touch("pointerup", 2, 0.6, 0.6)
+    touch("pointerup", 1, 0.4, 0.7)
+    plain.settled()
+    assert len(areas(plain)[0].mask[0].strokes) == 1

@@ -488,3 +488,21 @@ def test_the_guide_brings_a_step_to_its_place():
     kernels.guided(painter.nodes, guide, fits.planes, fits.cells, fits.cell, (0, 0), out)
     assert out[:, :803].max() < 0.1
     assert out[:, 803:].min() > 0.9
+
+
+def test_an_export_in_strips_equals_the_whole_at_once():
+    """Taller than a strip; everything that looks at the picture, drawn across where they meet."""
+    tall = np.ascontiguousarray(np.rot90(reduced(RGB, 420), 1))
+    tall = np.ascontiguousarray(cv2.resize(tall, (280 * 2, 420 * 2)))
+    parts = [KINDS["held"], KINDS["alike"], {**KINDS["tones"], "how": "intersect"}]
+    stroke = {"path": "1000 5000 3000 2000 1500 -1500", "radius": 0.1, "flow": 90, "hold": 40}
+    areas = (
+        {"mask": parts, "values": {"exposure": 0.8, "detail": 40, "threads": {"blue": {"hue": 9}}}},
+        {"mask": [{"kind": "strokes", "strokes": [stroke]}], "values": {"veil": 40, "black": 9}},
+        {"mask": [KINDS["outline"]], "values": {"lifts": {"green": -1}, "contrast": 30}},
+    )
+    wanted = recipe(*areas)
+    whole = Pipeline(tall).encoded(wanted)
+    strips = rendered(ArrayPicture(tall), wanted)
+    assert np.abs(strips - whole).max() <= 1 / 255
+    assert np.abs(whole - Pipeline(tall).encoded(recipe())).max() > 10 / 255

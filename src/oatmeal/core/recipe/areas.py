@@ -339,11 +339,15 @@ class Areas(Step):
     # what stages read of the areas: of two that are equal their results are equal
 
     @property
-    def shapes(self) -> tuple[Any, ...]:
-        """Where all areas lie, and which of them are in use."""
+    def outlines(self) -> tuple[Any, ...]:
+        """Where all areas lie, and which of them keep others out."""
         laid = tuple((one.id, one.mask, one.opposite, self.move_of(one)) for one in self.list)
-        shields = tuple(one.id for one in self.shields())
-        return (laid, shields, tuple(one.id for one in self.moving())) if laid else ()
+        return (laid, tuple(one.id for one in self.shields())) if laid else ()
+
+    @property
+    def shapes(self) -> tuple[Any, ...]:
+        """The same, and which of them are in use."""
+        return (*self.outlines, tuple(one.id for one in self.moving())) if self.list else ()
 
     @property
     def light(self) -> tuple[Any, ...]:

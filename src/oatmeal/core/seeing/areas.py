@@ -154,10 +154,16 @@ def _tag(mask: Plane) -> tuple[float, float] | None:
         return None
     inside = np.pad(np.asarray(mask >= 0.6 * peak, dtype=np.uint8), 1)
     away = cv2.distanceTransform(inside, cv2.DIST_L2, 5)[1:-1, 1:-1]
-    row, column = np.unravel_index(int(np.argmax(away)), away.shape)
+    # of the places that lie about as deep the one nearest to the middle of it all
+    rows, columns = np.nonzero(away >= 0.9 * away.max())
+    middle = [
+        float((mask.sum(axis=1 - axis) @ np.arange(mask.shape[axis])) / mask.sum())
+        for axis in (0, 1)
+    ]
+    nearest = int(np.argmin((rows - middle[0]) ** 2 + (columns - middle[1]) ** 2))
     return (
-        round((float(column) + 0.5) / mask.shape[1], 4),
-        round((float(row) + 0.5) / mask.shape[0], 4),
+        round((float(columns[nearest]) + 0.5) / mask.shape[1], 4),
+        round((float(rows[nearest]) + 0.5) / mask.shape[0], 4),
     )
 
 

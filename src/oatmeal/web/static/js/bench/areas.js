@@ -480,7 +480,7 @@ export function areaing(bench) {
     // tags
     /** Where the chosen area is taken hold of. */
     anchor() {
-      const tag = !this.hidden && this.works() && !this.alone && this.shown[this.chosen]?.tag;
+      const tag = !this.hidden && this.works() && !this.alone && this.held() && this.shown[this.chosen]?.tag;
       if (!tag) return null;
       const { picture } = bench.parts;
       const { x, y } = picture.placeOf(picture.point({ x: tag[0], y: tag[1] }));
@@ -492,7 +492,11 @@ export function areaing(bench) {
     },
     tags() {
       if (!this.works() || this.alone) return [];
-      return this.ids().filter((id) => this.shown[id]?.tag && (id === this.chosen || (this.mapOpen && this.acts(id))));
+      return this.ids().filter((id) => this.shown[id]?.tag && ((id === this.chosen && this.held()) || (this.mapOpen && this.acts(id))));
+    },
+    /** The chosen area can be taken hold of: not under a brush, which paints there. */
+    held() {
+      return this.mapOpen || !bench.masks.brushes();
     },
     /** Drag a tag up or down: exposure. */
     grabTag(event, id) {

@@ -51,6 +51,10 @@ export function masking(bench) {
       bench.spots.mode = "";
       bench.areas.draw();
     },
+    /** True for the tools that stroke over the picture. */
+    brushes() {
+      return this.tool === "strokes" || this.tool === "alike";
+    },
     /** The tool of a part that was chosen. */
     toolOf(kind) {
       if (TOOLS.some(({ id }) => id === kind)) this.tool = kind;
@@ -100,7 +104,7 @@ export function masking(bench) {
     },
     /** Radius of the brush on the screen; 0 where no brush is held. */
     shownRadius() {
-      if (!bench.areas.works() || !["strokes", "alike"].includes(this.tool)) return 0;
+      if (!bench.areas.works() || !this.brushes()) return 0;
       const middle = bench.parts.picture.pointer;
       return this.tool === "alike" ? 4 : this.brush.radius * scaleAt(middle ? where.placeAt(middle) : [0.5, 0.3]);
     },
