@@ -233,7 +233,7 @@ def grain(shape: tuple[int, int], size: float, seed: int) -> np.ndarray:
 
 
 def scene(step: float, long: int = 1600) -> tuple[np.ndarray, np.ndarray]:
-    """A head before a sky, and how far each pixel is head; their mean colours lie ``step`` apart."""
+    """A head before a sky, and how far each pixel is head; their colours lie ``step`` apart."""
     wide, high = long, round(long * 2 / 3)
     y, x = np.mgrid[: 2 * high, : 2 * wide].astype(np.float32) + 0.5
     x, y = x / (2 * wide), y / (2 * high)
@@ -276,7 +276,7 @@ def along_the_rim(share: np.ndarray, depth: float) -> list[tuple[float, float]]:
 
 
 def head() -> None:
-    """A head raised one stop: what changes where nothing of it is, by the distance from its edge."""
+    """A head raised one stop: what changes outside it, by the distance from its edge."""
     rgb, share = scene(0.12)
     work = Pipeline(rgb)
     plain = lightness(decode_srgb(work.encoded(recipe())))
@@ -419,10 +419,9 @@ def export() -> None:
             "print(re.findall(r'VmHWM:\\s+(\\d+)', Path('/proc/self/status').read_text())[0])"
         )
         for words, wanted in (("no area", recipe(**full)), ("ten masks", recipe(*whole, **full))):
-            done = subprocess.run(
-                [sys.executable, "-c", code, str(source), json.dumps(wanted.document()), str(target)],
-                capture_output=True, text=True, check=True,
-            )  # fmt: skip
+            told = json.dumps(wanted.document())
+            command = [sys.executable, "-c", code, str(source), told, str(target)]
+            done = subprocess.run(command, capture_output=True, text=True, check=True)
             say(f"24 MP export, {words}: most memory, GB", int(done.stdout) / 1e6)
 
 
