@@ -128,8 +128,8 @@ def test_dragging_on_the_picture_lifts_what_is_there(bench, page, source):
     page.wait_for_timeout(250)
     page.mouse.move(x, y + 45, steps=5)
     page.wait_for_timeout(400)
+    page.locator("canvas.over").wait_for(state="visible")
     over = bench.canvas("over")
-    assert not over["hidden"]
     assert 0.001 < (over["green"] > 0).mean() < 0.2  # a line round the sky, not an area
     lit = page.locator(".map .column.active").evaluate_all("(l) => l.map((e) => e.dataset.range)")
     assert "blue" in lit
