@@ -47,6 +47,12 @@ FULL = {
             {"id": "a2", "mask": [{"kind": "fade"}], "values": {"lifts": {"blue": 0.3}}},
         ],
     },
+    "finish": {
+        "sharpness": {"amount": 40}, "grain": {"amount": 30, "size": 2},
+        "toning": {"lights": {"strength": 20}, "darks": {"hue": 60, "strength": 15}},
+        "falloff": {"amount": -30, "centre": [0.4, 0.5]},
+        "burned": {"top": {"amount": -30}, "left": {"amount": 10}},
+    },
 }  # fmt: skip
 BASES = {
     "plain": {"kind": "plain"}, "channels": {"kind": "channels", "hold_total": False},
@@ -101,6 +107,8 @@ OTHERS = {
         [MASK_PART | {"strokes": [STROKE]}],
         [MASK_PART | {"how": "subtract", "opposite": True, "strokes": [STROKE, STROKE]}],
     ),
+    "finish.grain.seed": (7, 9),
+    "finish.falloff.centre": ([0.2, 0.5], [0.5, 0.8]),
     "tone.curve": ([[0.0, 0.0], [0.4, 0.6], [1.0, 1.0]], [[0.0, 0.1], [1.0, 0.8]]),
     "tone.zones": ([0.5] * 9, [-1.0] + [0.0] * 8),
 }
@@ -122,13 +130,13 @@ WITHIN = {
 FRAMING = ("prepare.frame", "prepare.lens")
 #: The widest edge is less than a pixel of a picture this small; tests/core/test_edges.py has it.
 FINER = ("prepare.edge_colour.width",)
-#: What an area has of the ranges is the same part as everywhere: one of them stands for all.
+#: What an area has of the ranges, and what sides have, is the same part: one stands for all.
 SAME = tuple(
     f"areas.list.*.values.{part}.{name}"
     for part in ("lifts", "threads")
     for name in ranges.NAMES
     if name != "green"
-)
+) + tuple(f"finish.burned.{side}" for side in ("right", "bottom", "left"))
 EVERY = [path for path in DECLARED if not path.startswith(SAME)]
 STAGED = [path for path in EVERY if not path.startswith(FRAMING)]
 
@@ -160,7 +168,8 @@ def others(path):
     if path.startswith("mix.centres"):  # free between its neighbours
         low, high = one.rest - 12, one.rest + 12
     low, high = WITHIN.get(path, (low, high))
-    return round(low + 0.25 * (high - low), 3), round(low + 0.8 * (high - low), 3)
+    found = [round(low + share * (high - low), 3) for share in (0.25, 0.3, 0.8)]
+    return tuple(value for value in found if value != now)[-2:]
 
 
 def with_value(path, value):
@@ -174,7 +183,7 @@ def seen(recipe):
 
 
 def rendered(recipe, work=None):
-    return (work or Pipeline(RGB)).codes(recipe, np.uint16).astype(int)
+    return (work or Pipeline(RGB)).coloured(recipe, np.uint16).astype(int)
 
 
 @pytest.mark.parametrize("path", [path for path in EVERY if path not in STAGED])

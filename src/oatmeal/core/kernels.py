@@ -11,6 +11,7 @@ from oatmeal.core.areas import likeness_kernels
 from oatmeal.core.bands import kernels as bands
 from oatmeal.core.colour import filters
 from oatmeal.core.colour import kernels as colour
+from oatmeal.core.finish import kernels as finish
 from oatmeal.core.finish import quantising
 from oatmeal.core.guard import kernels as guard
 from oatmeal.core.mix import formula_kernel
@@ -44,6 +45,7 @@ def warm() -> None:
         formula_kernel,
         tone,
         quantising,
+        finish,
         seeing,
     )
     for room in rooms:

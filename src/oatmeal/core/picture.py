@@ -51,11 +51,20 @@ class Picture(Protocol):
     def noise(self) -> Noise:
         """Of the file's own pixels."""
 
+    @property
+    def seed(self) -> int:
+        """A number of the photograph's own, for what is drawn by chance."""
+
     def taken(self) -> NDArray[np.float32]:
         """Linear colour of the whole as it was taken, reduced to :data:`TAKEN_SIDE`."""
 
     def linear(self, x: int, y: int, width: int, height: int) -> NDArray[np.float32]:
         """Linear colour ``(height, width, 3)`` of the rectangle at ``x``, ``y``."""
+
+
+def seed_of(sha256: str) -> int:
+    """The number of a photograph's own, from the sum of its file."""
+    return int(sha256[:8], 16)
 
 
 @dataclass(frozen=True)
@@ -134,6 +143,7 @@ class ArrayPicture:
     layout: Layout | None = None
     noise_of_file: Callable[[], Noise] | None = None
     taken_of_file: Callable[[], NDArray[np.float32]] | None = None
+    seed: int = 0
 
     @property
     def width(self) -> int:
@@ -257,6 +267,10 @@ class Framed:
     def noise(self) -> Noise:
         """Of the file's own pixels."""
         return self.picture.noise()
+
+    @property
+    def seed(self) -> int:
+        return self.picture.seed
 
     def taken(self) -> NDArray[np.float32]:
         """Linear colour of the whole as it was taken, reduced."""

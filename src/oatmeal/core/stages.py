@@ -41,6 +41,8 @@ class Place:
         Gives the noise of the file's own pixels.
     taken : callable
         Gives linear colour ``(h, w, 3)`` of the whole picture as it was taken, reduced.
+    seed : int
+        Of the photograph, for what is drawn by chance.
     """
 
     window: Window
@@ -48,6 +50,7 @@ class Place:
     auto_guard: float = 0.0
     noise: Callable[[], Noise] = lambda: NONE
     taken: Callable[[], NDArray[np.float32]] = lambda: _NOTHING
+    seed: int = 0
 
     @property
     def long_side(self) -> float:

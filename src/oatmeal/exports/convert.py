@@ -7,7 +7,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from oatmeal.core.finish import quantised, sharpened
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core.finish import coded, sharpened
 from oatmeal.core.pipeline import opacity, render_colour, rendered
 from oatmeal.core.recipe import Recipe
 from oatmeal.photofile import decode as decoding
@@ -89,10 +92,15 @@ def write_picture(
     progress: Callable[[float], None] = lambda share: None,
 ) -> Finished:
     """Render a decoded picture and write ``destination``; see :func:`convert_file`."""
-    finished = rendered(picture, recipe, output.long_side, progress)
-    if output.sharpen != "off":
-        finished = sharpened(finished, output.sharpen, output.sharpen_amount, output.resolution)
-    codes = quantised(finished, output.dtype, dither=output.depth == 8)
+
+    def for_medium(encoded: NDArray[np.float32]) -> NDArray[np.float32]:
+        if output.sharpen == "off":
+            return encoded
+        return sharpened(encoded, output.sharpen, output.sharpen_amount, output.resolution)
+
+    finished = rendered(picture, recipe, output.long_side, progress, for_medium)
+    finish = recipe.effective().finish
+    codes = coded(finished, finish, output.dtype, dither=output.depth == 8)
     height, width = codes.shape[:2]
     alpha = opacity(picture, recipe, output.long_side)
     written = encoding.encode(codes, destination, output, picture.exif, alpha)

@@ -18,7 +18,7 @@ from PIL import Image, ImageDraw, ImageFont
 
 import oatmeal
 from oatmeal.core import prepare
-from oatmeal.core.finish import quantised
+from oatmeal.core.finish import coded
 from oatmeal.core.picture import Picture, framed
 from oatmeal.core.pipeline import Order, rendered
 from oatmeal.core.pipeline.render import small_of
@@ -70,7 +70,7 @@ def printing_map(picture: Picture, recipe: Recipe, title: str) -> Image.Image:
     room_for = (PAGE[0] - 3 * _MARGIN - _TABLE, PAGE[1] - 2 * _MARGIN - _HEAD)
     scale = min(room_for[0] / view.width, room_for[1] / view.height)
     size = (max(1, round(view.width * scale)), max(1, round(view.height * scale)))
-    grey = quantised(rendered(picture, recipe, max(size)), np.uint8)
+    codes = coded(rendered(picture, recipe, max(size)), order.recipe.finish, np.uint8)
     names = drawn(recipe.areas)
     masks = masks_of(small_of(view, SIDE), order, names) if names else {}
     found = {name: seen(mask) for name, mask in masks.items()}
@@ -79,7 +79,7 @@ def printing_map(picture: Picture, recipe: Recipe, title: str) -> Image.Image:
     draw = ImageDraw.Draw(page)
     draw.text((_MARGIN, _MARGIN - 10), title, fill=_INK, font=_font(40, 600))
     corner = (_MARGIN, _MARGIN + _HEAD)
-    page.paste(Image.fromarray(grey).resize(size, Image.Resampling.LANCZOS), corner)
+    page.paste(Image.fromarray(codes).convert("RGB").resize(size, Image.Resampling.LANCZOS), corner)
     draw.rectangle((*corner, corner[0] + size[0], corner[1] + size[1]), outline=_PALE)
     shown = [one for one in recipe.areas.list if one.id in found]
     for one in shown:

@@ -21,6 +21,7 @@ from oatmeal.core.picture import (
     framed,
     proxy,
     reduced,
+    seed_of,
 )
 from oatmeal.core.pipeline import WHOLE_SIDE, Order, Pipeline, Region
 from oatmeal.core.prepare.white import NoLight
@@ -73,6 +74,7 @@ class View:
         self.layout = layout
         self.noise = picture.noise
         self.taken = picture.taken
+        self.seed = picture.seed
         self.large = proxy(picture, BENCH_SIDE)
         self.auto_guard = picture.auto_guard
         self.figures = Figures(GreyMap(self.large))
@@ -93,6 +95,7 @@ class View:
                 layout=self.layout,
                 noise=self.noise,
                 taken=self.taken,
+                seed=self.seed,
             )
         self._pipelines.move_to_end(side)
         while len(self._pipelines) > SIZES:
@@ -139,7 +142,10 @@ class Desk:
         # by itself, or a desk that was put away would hold itself
         self._pixels = Pixels(original, proxies)
         self._copy = ArrayPicture(
-            proxies.read(original, BENCH_SIDE), guard, noise_of_file=self._pixels.noise
+            proxies.read(original, BENCH_SIDE),
+            guard,
+            noise_of_file=self._pixels.noise,
+            seed=seed_of(original.sha256),
         )
         self._views: OrderedDict[tuple[Geometry, bool], View] = OrderedDict()
         self.cleaning = Cleaning(self._copy, self._pixels.source, self._pixels.noise)
@@ -309,6 +315,7 @@ def _strip(view: View, whole: Pipeline, wanted: Strip) -> NDArray[np.uint8]:
         layout=view.layout,
         noise=view.noise,
         taken=view.taken,
+        seed=view.seed,
     )
 
 

@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from oatmeal.core import tone
 from oatmeal.core.colour import kernels
-from oatmeal.core.finish import quantised
+from oatmeal.core.finish import palette, quantised
+from oatmeal.core.finish.sharpness import LEAST_RADIUS, edge_mask
 from oatmeal.core.mix import film
 from oatmeal.core.pipeline import Order, Pipeline
 from oatmeal.core.recipe import REST, Film, Tone
@@ -46,6 +47,8 @@ class Figures:
             for x, y in pins
         ]
         found["auto_guard"] = whole.place.auto_guard
+        if not order.recipe.finish.toning.rests:
+            found["palette"] = palette(order.recipe.finish.toning).tolist()
         if isinstance(given.mix.base, Film):
             found["film"] = _film_figures(given.mix.base)
         return found
@@ -77,9 +80,20 @@ def layer(name: str, pipeline: Pipeline, order: Order) -> NDArray[np.uint8]:
         return np.asarray(pipeline.codes(order))
     if name == "plain":
         return np.asarray(Pipeline(pipeline.prepared(order)).codes(REST))
+    if name == "edges":
+        return _edges(pipeline, order)
     if name == "prepared":
         return kernels.display(pipeline.prepared(order))
     return kernels.display(pipeline.source)
+
+
+def _edges(pipeline: Pipeline, order: Order) -> NDArray[np.uint8]:
+    """Where sharpness acts, 0 to 255; in a copy that is too small for it as it would look there."""
+    settings = order.given.finish.sharpness
+    radius = max(settings.radius * pipeline.place.scale, LEAST_RADIUS)
+    encoded = pipeline.get("encoded", order)
+    mask = edge_mask(encoded, radius, settings.edges) if settings.edges else np.ones_like(encoded)
+    return np.asarray(mask * 255 + 0.5, dtype=np.uint8)
 
 
 def _plain_zones(pipeline: Pipeline, order: Order) -> list[float]:

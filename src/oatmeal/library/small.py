@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from oatmeal import engine
 from oatmeal.core import prepare
 from oatmeal.core.colour import kernels
-from oatmeal.core.picture import ArrayPicture, framed, proxy
+from oatmeal.core.picture import ArrayPicture, framed, proxy, seed_of
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.seeing import measure
@@ -46,7 +46,8 @@ class Small:
             if recipe is None:
                 codes = kernels.display(self._read(photograph))[..., ::-1]
             else:
-                codes = self._pipeline(photograph, recipe).codes(recipe)
+                codes = self._pipeline(photograph, recipe).coloured(recipe)
+                codes = codes[..., ::-1] if codes.ndim == 3 else codes
             file.write(_jpeg(np.asarray(codes)))
 
         return self._store.cached(f"{photograph.sha256}-small-{_mark(recipe)}.jpg", write)
@@ -128,6 +129,7 @@ class Small:
             layout=laid,
             noise=lambda: self._proxies.noise(original),
             taken=copy.taken,
+            seed=seed_of(original.sha256),
         )
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -13,7 +14,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.colour import kernels
 from oatmeal.core.noise import Noise, measured
-from oatmeal.core.picture import TAKEN_SIDE, proxy
+from oatmeal.core.picture import TAKEN_SIDE, proxy, seed_of
 from oatmeal.photofile import compression, heic, metadata, profiles, rawfile, unusual
 from oatmeal.photofile.errors import Damaged, NotAPicture, TooLarge, Unsupported, incomplete
 
@@ -97,6 +98,7 @@ class SourcePicture:
     notes: list[str] = field(default_factory=list)
     auto_guard: float = 0.0
     alpha: NDArray[Any] | None = None
+    seed: int = 0
     _noise: Noise | None = field(default=None, repr=False)
     _taken: NDArray[np.float32] | None = field(default=None, repr=False)
 
@@ -172,7 +174,15 @@ def decode(
     name = name or path.name
     limits = limits or Limits()
     _check_size(path, name, limits)
+    picture = _decoded(path, name, limits, announce)
+    with path.open("rb") as file:
+        picture.seed = seed_of(hashlib.file_digest(file, "sha256").hexdigest())
+    return picture
 
+
+def _decoded(
+    path: Path, name: str, limits: Limits, announce: Callable[[int], None]
+) -> SourcePicture:
     def check(width: int, height: int) -> None:
         _check_pixels(width, height, name, limits)
         announce(width * height)

@@ -1,10 +1,12 @@
 """Finish: from a toned grey to what is printed and saved, in floating point to the very end.
 
-Sharpening for the medium and quantising are here; what the Finish step itself will do comes between
-reducing to the wanted size and both.
+Sharpness works on the file's own pixels (:mod:`.stages`). At the output's size come falloff and
+burned edges, sharpening for the medium, grain, toning and quantising (:mod:`.printing`).
 """
 
+from oatmeal.core.finish.printing import coded, printed
 from oatmeal.core.finish.quantising import quantised
 from oatmeal.core.finish.sharpening import MEDIA, sharpened
+from oatmeal.core.finish.toning import palette
 
-__all__ = ["MEDIA", "quantised", "sharpened"]
+__all__ = ["MEDIA", "coded", "palette", "printed", "quantised", "sharpened"]

@@ -6,6 +6,7 @@ from math import lcm
 from typing import Any, Final
 
 from oatmeal.core.areas.stages import STAGES as AREAS
+from oatmeal.core.finish.stages import STAGES as FINISH
 from oatmeal.core.mix.stages import STAGES as MIX
 from oatmeal.core.prepare.stages import STAGES as PREPARE
 from oatmeal.core.recipe import Recipe
@@ -13,10 +14,10 @@ from oatmeal.core.stages import SOURCE, Place, Stage, table, value_of
 from oatmeal.core.tone.stages import STAGES as TONE
 
 #: Every stage by its name, in the order of the work.
-STAGES: Final = table(*AREAS, *PREPARE, *MIX, *TONE)
+STAGES: Final = table(*AREAS, *PREPARE, *MIX, *TONE, *FINISH)
 
 #: The stage that a picture leaves the pipeline from.
-LAST: Final = "encoded"
+LAST: Final = "printed"
 
 
 class Order:

@@ -47,7 +47,9 @@ class Region:
     ) -> None:
         x, y, width, height = rectangle
         full = Window(0, 0, picture.width, picture.height, picture.layout)
-        self._place = Place(full, scale, picture.auto_guard, picture.noise, picture.taken)
+        self._place = Place(
+            full, scale, picture.auto_guard, picture.noise, picture.taken, picture.seed
+        )
         order = Order.of(wanted)
         self._margin, self._grid = order.margin(self._place, last), order.grid(self._place)
         left, top = self._begin(x), self._begin(y)
@@ -64,6 +66,7 @@ class Region:
             layout=picture.layout,
             noise=picture.noise,
             taken=picture.taken,
+            seed=picture.seed,
             elsewhere=partial(_elsewhere, picture, whole, scale),
         )
         self._inside = (slice(y - top, y - top + height), slice(x - left, x - left + width))
@@ -81,8 +84,16 @@ class Region:
         return fits and order.margin(self._place) <= self._margin
 
     def encoded(self, wanted: Recipe | Order) -> NDArray[np.float32]:
-        """The rectangle's toned grey, encoded float32."""
+        """The rectangle's printed grey, encoded float32."""
         return self.cut(self.pipeline.encoded(wanted))
+
+    def sharpened(self, wanted: Recipe | Order) -> NDArray[np.float32]:
+        """The rectangle before what Finish does at the output's size."""
+        return self.cut(self.pipeline.get("sharpened", wanted))
+
+    def coloured(self, wanted: Recipe | Order) -> NDArray[Any]:
+        """The finished picture of the rectangle, 8 bits, ``(H, W, 3)`` where it is toned."""
+        return self.cut(self.pipeline.coloured(wanted))
 
     def prepared(self, wanted: Recipe | Order) -> NDArray[np.float32]:
         """The rectangle's linear colour after the Prepare step."""

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core import prepare
 from oatmeal.core.colour import encode_srgb, kernels
-from oatmeal.core.finish import quantised
+from oatmeal.core.finish import coded, printed, quantised
 from oatmeal.core.finish.quantising import Depth
 from oatmeal.core.picture import STRIP_ROWS, Picture, Reduction, fitted, framed, reduced_copy
 from oatmeal.core.pipeline.order import Order
@@ -33,11 +33,13 @@ def render(
 
     Returns
     -------
-    uint8 or uint16 (H, W)
+    uint8 or uint16 (H, W), or (H, W, 3) where it is toned
         Eight bits are dithered.
     """
-    finished = rendered(picture, recipe, long_side, progress)
-    return quantised(finished, dtype, dither=dtype is np.uint8)
+    finish = recipe.effective().finish
+    return coded(
+        rendered(picture, recipe, long_side, progress), finish, dtype, dither=dtype is np.uint8
+    )
 
 
 def rendered(
@@ -45,8 +47,9 @@ def rendered(
     recipe: Recipe,
     long_side: int | None = None,
     progress: Progress = lambda share: None,
+    between: Callable[[NDArray[np.float32]], NDArray[np.float32]] = lambda plane: plane,
 ) -> NDArray[np.float32]:
-    """Render a whole picture at its full size, strip by strip.
+    """Render a whole picture at its full size, strip by strip, and print it at the wanted one.
 
     Parameters
     ----------
@@ -58,11 +61,13 @@ def rendered(
         Reduce the result so that its longer side has this many pixels; never enlarges.
     progress : callable
         Called with the share that is done, 0 to 1; what it raises stops the work.
+    between : callable
+        Sharpening for the medium, on encoded values at the wanted size.
 
     Returns
     -------
     float32 (H, W)
-        Encoded values, 0 to 1.
+        Encoded greys, 0 to 1; toning makes colours of them (:func:`oatmeal.core.finish.coded`).
     """
     order = Order(recipe)
     view = framed(picture, prepare.geometry(order.recipe))
@@ -72,15 +77,15 @@ def rendered(
     whole = small_of(view, WHOLE_SIDE) if order.asks_whole() else None
     for top in range(0, view.height, STRIP_ROWS):
         rows = min(STRIP_ROWS, view.height - top)
-        strip = Region(view, (0, top, view.width, rows), order, whole).encoded(order)
+        strip = Region(view, (0, top, view.width, rows), order, whole).sharpened(order)
         if reduction is not None:
             reduction.take(top, kernels.decoded(strip))
         else:
             out[top : top + rows] = strip
         progress((top + rows) / view.height)
     if reduction is not None:
-        return kernels.encoded(reduction.result())
-    return out
+        out = kernels.encoded(reduction.result())
+    return printed(out, order.recipe.finish, view.seed, between)
 
 
 def small_of(picture: Picture, long_side: int) -> Pipeline:
@@ -94,6 +99,7 @@ def small_of(picture: Picture, long_side: int) -> Pipeline:
         layout=picture.layout,
         noise=picture.noise,
         taken=picture.taken,
+        seed=picture.seed,
     )
 
 

@@ -13,7 +13,7 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.finish import quantised
+from oatmeal.core.finish import coded, quantised
 from oatmeal.core.finish.quantising import Depth
 from oatmeal.core.mix import Analysis
 from oatmeal.core.noise import Noise, measured_array
@@ -84,6 +84,8 @@ class Pipeline:
         Gives the noise of the file; otherwise it is told from this picture.
     taken : callable, optional
         Gives the small copy of the picture as it was taken; otherwise it is made from this one.
+    seed : int
+        Of the photograph, for what is drawn by chance.
     elsewhere : callable, optional
         Of a part: ``elsewhere(stage, order, rectangle)`` gives a stage's result anywhere in the
         picture.
@@ -104,6 +106,7 @@ class Pipeline:
         layout: Layout | None = None,
         noise: Callable[[], Noise] | None = None,
         taken: Callable[[], NDArray[np.float32]] | None = None,
+        seed: int = 0,
         elsewhere: Callable[[str, Order, Rectangle], Any] | None = None,
     ) -> None:
         self.source = np.ascontiguousarray(rgb_linear, dtype=np.float32)
@@ -114,7 +117,7 @@ class Pipeline:
         # nothing in the place may hold the pipeline itself, or strips of a large picture pile up
         self.place = Place(
             window, scale, auto_guard, noise or partial(_noise_of, self.source, scale),
-            taken or partial(reduced, self.source, TAKEN_SIDE),
+            taken or partial(reduced, self.source, TAKEN_SIDE), seed,
         )  # fmt: skip
         self._memories: dict[str, Memory] = {}
         self._kept: dict[str, tuple[Any, Any]] = {}
@@ -197,18 +200,25 @@ class Pipeline:
         return found
 
     def encoded(self, wanted: Recipe | Order) -> Plane:
-        """The toned grey: encoded values, float32 ``(H, W)``, 0 to 1."""
+        """The printed grey: encoded values, float32 ``(H, W)``, 0 to 1."""
         found: Plane = self.get(LAST, wanted)
         return found
 
     def codes(self, wanted: Recipe | Order, dtype: Depth = np.uint8) -> NDArray[Any]:
-        """The finished grey as codes rounded to the nearest, uint8 or uint16 ``(H, W)``."""
+        """The printed grey as codes rounded to the nearest, uint8 or uint16 ``(H, W)``."""
         order = self.order(wanted)
         key = (order.key(LAST), dtype)
         found: NDArray[Any] = self._remembered(
             "codes", key, lambda: quantised(self.encoded(order), dtype)
         )
         return found
+
+    def coloured(self, wanted: Recipe | Order, dtype: Depth = np.uint8) -> NDArray[Any]:
+        """The same, ``(H, W, 3)`` where it is toned."""
+        order = self.order(wanted)
+        if order.recipe.finish.toning.rests:
+            return self.codes(order, dtype)
+        return coded(self.encoded(order), order.recipe.finish, dtype)
 
 
 def _noise_of(rgb_linear: NDArray[np.float32], scale: float) -> Noise:

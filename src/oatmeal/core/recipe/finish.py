@@ -1,13 +1,137 @@
-"""The settings of Finish: sharpening, grain, toning and borders; nothing is built yet."""
+"""The settings of Finish: from a grey picture to a print."""
 
 from __future__ import annotations
 
-from oatmeal.core.recipe.parts import Step
+from typing import Annotated, Final
+
+from pydantic import Field
+
+from oatmeal.core.recipe.parts import Part, Step, Unit
+from oatmeal.core.recipe.settings import setting
+
+#: Seeds of grain are whole numbers up to this one.
+MOST_SEED: Final = 9999
+
+Hue = Annotated[float, Field(description="OKLCh degrees")]
+
+
+class Sharpness(Part):
+    """Sharpening of the file's own pixels, before anything is reduced."""
+
+    amount: float = setting("sharpness", 0, 100, step=5, trial=20, meaning="no halo at any amount")
+    radius: float = setting(
+        "sharpening radius", 0.4, 3, rest=1.0, unit="px", step=0.1, trial=0.4, scale="stays",
+        meaning="of the file's pixels",
+    )  # fmt: skip
+    detail: float = setting(
+        "sharpened detail", 0, 100, rest=30.0, step=5, trial=20, scale="stays",
+        meaning="how far fine structure may go beyond its neighbourhood; edges never do",
+    )  # fmt: skip
+    edges: float = setting(
+        "sharpened edges only", 0, 100, rest=25.0, step=5, trial=20, scale="stays",
+        meaning="what is flatter than that is left alone",
+    )  # fmt: skip
+
+
+class Grain(Part):
+    """Grain as film has it: seen most in the middle tones, none in black and white."""
+
+    amount: float = setting("grain", 0, 100, step=2, trial=12, meaning="12 L* in the middle at 100")
+    size: float = setting(
+        "grain size", 0.15, 3, rest=0.4, unit="‰", step=0.05, trial=0.15, scale="stays",
+        within=(0.15, 1.5), meaning="of the longer side of the framed picture",
+    )  # fmt: skip
+    roughness: float = setting(
+        "grain roughness", 0, 100, rest=25.0, step=5, trial=20, scale="stays",
+        meaning="clumps, and grains that are darker than light",
+    )  # fmt: skip
+    seed: Annotated[int, Field(ge=0, le=MOST_SEED)] = setting(
+        "grain's pattern", rest=1, scale="stays", meaning="another number is another pattern"
+    )
+
+
+class Tint(Part):
+    """One colour of a toned print."""
+
+    hue: Hue = setting("{} toned", 0, 360, rest=89.0, unit="°", step=2, trial=25, scale="stays")
+    strength: float = setting("{} toning", 0, 100, trial=6, meaning="chroma over lightness 0.25")
+
+
+class Toning(Part):
+    """Greys given a colour; their lightness stays."""
+
+    lights: Tint = Field(default=Tint())
+    darks: Tint = Field(default=Tint())
+    balance: float = setting(
+        "toning balance", -100, 100, trial=30, scale="stays",
+        meaning="where lights and darks meet: L* 50 less 0.35 of it",
+    )  # fmt: skip
+
+    @property
+    def rests(self) -> bool:
+        """True where nothing is toned."""
+        return not self.lights.strength and not self.darks.strength
+
+
+class Falloff(Part):
+    """Light that falls toward the corners."""
+
+    amount: float = setting(
+        "falloff",
+        -100,
+        100,
+        trial=25,
+        meaning="-3 stops in the corner at -100; above 0 it lightens",
+    )
+    midpoint: float = setting(
+        "falloff's middle way", 0, 100, rest=60.0, trial=20, scale="stays",
+        meaning="where half of it is reached, on the way to the corner",
+    )  # fmt: skip
+    softness: float = setting("falloff's softness", 0, 100, rest=70.0, trial=25, scale="stays")
+    roundness: float = setting(
+        "falloff's roundness", -100, 100, trial=40, scale="stays",
+        meaning="0 follows the frame, 100 is a circle, -100 nearly a rectangle",
+    )  # fmt: skip
+    centre: tuple[Unit, Unit] = setting(
+        "middle of the falloff", 0, 1, (0.5, 0.5), scale="stays", bound=False, signed=False,
+        names=("falloff across", "falloff down"), step=0.01,
+        meaning="in shares of the framed picture's sides",
+    )  # fmt: skip
+    spare: float = setting(
+        "lights spared", 0, 100, trial=30, scale="stays", meaning="the falloff leaves them alone"
+    )
+
+
+class BurnedEdge(Part):
+    """One side of the picture, darkened by itself."""
+
+    amount: float = setting(
+        "{} burned", -100, 100, trial=25, meaning="-3 stops at the side at -100"
+    )
+    reach: float = setting(
+        "{} edge's reach", 0, 100, rest=30.0, unit="%", trial=15, scale="stays",
+        meaning="of the picture, inward",
+    )  # fmt: skip
+    softness: float = setting("{} edge's softness", 0, 100, rest=100.0, trial=30, scale="stays")
+
+
+class Burned(Part):
+    """The four sides."""
+
+    top: BurnedEdge = Field(default=BurnedEdge())
+    right: BurnedEdge = Field(default=BurnedEdge())
+    bottom: BurnedEdge = Field(default=BurnedEdge())
+    left: BurnedEdge = Field(default=BurnedEdge())
 
 
 class Finish(Step):
     """From a grey picture to a print."""
 
-    title, hint = "Finish", "the print"
+    title, hint, key, screen = "Finish", "the print", "z", True
 
     on: bool = True
+    sharpness: Sharpness = setting("sharpness", rest=Sharpness, group="sharpness")
+    grain: Grain = setting("grain", rest=Grain, group="grain")
+    toning: Toning = setting("toning", rest=Toning, group="toning")
+    falloff: Falloff = setting("falloff", rest=Falloff, group="falloff and burned edges")
+    burned: Burned = setting("burned edges", rest=Burned, group="falloff and burned edges")

@@ -97,7 +97,8 @@ def _meaning(family: list[Setting]) -> str:
     one = family[0]
     if len(family) > 1:
         return ", ".join(member.path.rpartition(".")[2] for member in family)
-    item = {"areas.list": "the area", "areas.groups": "the group"}.get(one.top, "of one colour:")
+    named = one.path.split(".")[-2] if one.path.startswith("finish.") else "of one colour:"
+    item = {"areas.list": "the area", "areas.groups": "the group"}.get(one.top, named)
     return one.meaning or one.words.replace("{}", item).strip()
 
 

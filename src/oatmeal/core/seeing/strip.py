@@ -51,6 +51,7 @@ def render(
     layout: Layout | None = None,
     noise: Callable[[], Noise] | None = None,
     taken: Callable[[], NDArray[np.float32]] | None = None,
+    seed: int = 0,
 ) -> NDArray[np.uint8]:
     """Render each band with its recipe; the cost is that of about one frame.
 
@@ -61,24 +62,25 @@ def render(
         One for each band, left to right or top to bottom.
     upright : bool
         Bands stand side by side; otherwise they lie one above the other.
-    auto_guard, scale, layout, noise, taken
+    auto_guard, scale, layout, noise, taken, seed
         As :class:`oatmeal.core.pipeline.Pipeline` takes them.
 
     Returns
     -------
-    uint8 (H, W)
+    uint8 (H, W), or (H, W, 3) where a band is toned
     """
     height, width = rgb_linear.shape[:2]
-    out = np.empty((height, width), dtype=np.uint8)
+    toned = any(not recipe.effective().finish.toning.rests for recipe in recipes)
+    out = np.empty((height, width, 3) if toned else (height, width), dtype=np.uint8)
     places = edges(width if upright else height, len(recipes))
     small = reduced(rgb_linear, WHOLE_SIDE)
     reduction = max(small.shape[:2]) / max(height, width)
     whole = Pipeline(
         small, auto_guard=auto_guard, scale=scale * reduction, layout=layout, noise=noise,
-        taken=taken,
+        taken=taken, seed=seed,
     )  # fmt: skip
     picture = ArrayPicture(
-        rgb_linear, auto_guard, layout=layout, noise_of_file=noise, taken_of_file=taken
+        rgb_linear, auto_guard, layout=layout, noise_of_file=noise, taken_of_file=taken, seed=seed
     )
     for recipe, begin, end in zip(recipes, places, places[1:], strict=False):
         if begin == end:
@@ -86,5 +88,6 @@ def render(
         rectangle = (begin, 0, end - begin, height) if upright else (0, begin, width, end - begin)
         x, y, across, down = rectangle
         band = Region(picture, rectangle, recipe, whole, scale)
-        out[y : y + down, x : x + across] = band.codes(recipe)
+        made = band.coloured(recipe)
+        out[y : y + down, x : x + across] = made[..., None] if toned and made.ndim == 2 else made
     return out

@@ -42,6 +42,19 @@ export interface Areas {
   list: Area[];
 }
 
+export interface Burned {
+  top: BurnedEdge;
+  right: BurnedEdge;
+  bottom: BurnedEdge;
+  left: BurnedEdge;
+}
+
+export interface BurnedEdge {
+  amount: number;
+  reach: number;
+  softness: number;
+}
+
 export interface Centres {
   red: number;
   orange: number;
@@ -101,6 +114,15 @@ export interface Fade {
   to: [number, number];
 }
 
+export interface Falloff {
+  amount: number;
+  midpoint: number;
+  softness: number;
+  roundness: number;
+  centre: [number, number];
+  spare: number;
+}
+
 export interface Film {
   kind: "film";
   film: "panchromatic" | "orthochromatic" | "long-red";
@@ -112,6 +134,11 @@ export interface Film {
 
 export interface Finish {
   on: boolean;
+  sharpness: Sharpness;
+  grain: Grain;
+  toning: Toning;
+  falloff: Falloff;
+  burned: Burned;
 }
 
 export interface Formula {
@@ -136,6 +163,13 @@ export interface Frame {
   centre: [number, number];
   size: number;
   inside: boolean;
+}
+
+export interface Grain {
+  amount: number;
+  size: number;
+  roughness: number;
+  seed: number;
 }
 
 export interface Group {
@@ -255,6 +289,13 @@ export interface Prepare {
   threads: Threads;
 }
 
+export interface Sharpness {
+  amount: number;
+  radius: number;
+  detail: number;
+  edges: number;
+}
+
 export interface Six {
   kind: "six";
   red: number;
@@ -309,6 +350,11 @@ export interface Threads {
   magenta: Thread;
 }
 
+export interface Tint {
+  hue: number;
+  strength: number;
+}
+
 export interface Tone {
   on: boolean;
   exposure: number;
@@ -335,6 +381,12 @@ export interface Tones {
   low: number;
   high: number;
   soft: [number, number];
+}
+
+export interface Toning {
+  lights: Tint;
+  darks: Tint;
+  balance: number;
 }
 
 export interface Values {

@@ -1,0 +1,366 @@
+"""Compiled loops of Finish: sharpness, shading, grain and toning."""
+
+from __future__ import annotations
+
+from typing import Any, Final
+
+import numpy as np
+from numba import prange
+from numpy.typing import NDArray
+
+from oatmeal.core.colour.lanes import (
+    DECODE_TABLE,
+    decode_inside,
+    encode_one,
+    exp2,
+    inline,
+    parallel,
+    smooth,
+)
+
+_f = np.float32
+_u = np.uint32
+
+#: Digest of lanes.py, see there.
+LANES: Final = "8e310b3e3731"
+
+#: Lights are spared from this encoded value on, wholly at 1.
+_SPARED: Final = _f(0.6)
+
+#: Sum of the squares of a sampled quadratic B-spline, mean over its phases.
+SPLINE_POWER: Final = 0.55
+
+#: Ranges between which a place counts as an edge, for what detail may overshoot.
+_FREE: Final = _f(0.05)
+_BOUND: Final = _f(0.2)
+
+Plane = NDArray[np.float32]
+
+
+@parallel
+def _shaded(encoded, across, down, table, stops, spare, sides, ends, decode, out):  # type: ignore[no-untyped-def]
+    last = np.int32(table.shape[0] - 2)
+    steps = _f(table.shape[0] - 1)
+    for y in prange(encoded.shape[0]):
+        line, result = encoded[y], out[y]
+        width = line.shape[0]
+        share = np.empty(width, np.float32)
+        light = np.empty(width, np.float32)
+        for x in range(width):
+            place = min(across[x] + down[y], _f(1.0)) * steps
+            index = min(np.int32(place), last)
+            between = place - _f(index)
+            share[x] = table[index] + between * (table[index + 1] - table[index])
+        for x in range(width):
+            light[x] = decode_inside(line[x], decode)
+            spared = smooth(line[x], _SPARED, _f(1.0) / (_f(1.0) - _SPARED))
+            share[x] *= _f(1.0) - spare * spared
+        if stops <= _f(0.0):
+            for x in range(width):
+                moved = stops * share[x] + sides[x] + ends[y]
+                result[x] = encode_one(min(light[x] * exp2(moved), _f(1.0)))
+        else:  # in linear light lightening would wash out
+            for x in range(width):
+                given = _f(1.0) - (_f(1.0) - line[x]) * exp2(_f(-2.0 / 3.0) * stops * share[x])
+                lit = decode_inside(given, decode) * exp2(sides[x] + ends[y])
+                result[x] = encode_one(min(lit, _f(1.0)))
+
+
+@inline
+def _row_key(row, seed):  # type: ignore[no-untyped-def]
+    h = _u(row) * _u(0x85EBCA6B) + _u(seed)
+    h ^= h >> _u(16)
+    h = _u(h * _u(0x7FEB352D))
+    h ^= h >> _u(15)
+    h = _u(h * _u(0x846CA68B))
+    return h ^ (h >> _u(16))
+
+
+@inline
+def _fill(first, key, out):  # type: ignore[no-untyped-def]
+    """Nearly Gaussian numbers: four bytes of an integer hash, summed (C. Wellons 2018)."""
+    base = _u(first)
+    for i in range(out.shape[0]):
+        h = _u((base + _u(i)) * _u(0x9E3779B1)) ^ key
+        h ^= h >> _u(16)
+        h = _u(h * _u(0x7FEB352D))
+        h ^= h >> _u(15)
+        h = _u(h * _u(0x846CA68B))
+        h ^= h >> _u(16)
+        total = np.int32(h & _u(255)) + np.int32((h >> _u(8)) & _u(255))
+        total += np.int32((h >> _u(16)) & _u(255)) + np.int32(h >> _u(24))
+        out[i] = (_f(total) - _f(510.0)) * _f(1.0 / 147.8)
+
+
+@parallel
+def _lattice(first_row, first_column, weights, places, seed, rows):  # type: ignore[no-untyped-def]
+    count = np.int64(places[-1]) + weights.shape[0]
+    for row in prange(rows.shape[0]):
+        numbers = np.empty(count, np.float32)
+        _fill(first_column + 1000000, _row_key(first_row + row + 1000000, seed), numbers)
+        out = rows[row]
+        w0, w1, w2, w3, w4 = weights[0], weights[1], weights[2], weights[3], weights[4]
+        for x in range(out.shape[0]):
+            i = places[x]
+            out[x] = (
+                w0[x] * numbers[i] + w1[x] * numbers[i + 1] + w2[x] * numbers[i + 2]
+                + w3[x] * numbers[i + 3] + w4[x] * numbers[i + 4]
+            )  # fmt: skip
+
+
+@parallel
+def _upright(rows, weights, places, out):  # type: ignore[no-untyped-def]
+    for y in prange(out.shape[0]):
+        i = places[y]
+        a, b, c, d, e = rows[i], rows[i + 1], rows[i + 2], rows[i + 3], rows[i + 4]
+        w0, w1, w2, w3, w4 = (
+            weights[y, 0], weights[y, 1], weights[y, 2], weights[y, 3], weights[y, 4],
+        )  # fmt: skip
+        result = out[y]
+        for x in range(result.shape[0]):
+            result[x] = w0 * a[x] + w1 * b[x] + w2 * c[x] + w3 * d[x] + w4 * e[x]
+
+
+@parallel
+def _fine(left, top, seed, side, norm, out):  # type: ignore[no-untyped-def]
+    height, width = out.shape
+    block = 32
+    for b in prange((height + block - 1) // block):
+        begin, end = b * block, min(height, b * block + block)
+        ring = np.empty((3, width), np.float32)
+        numbers = np.empty(width + 2, np.float32)
+        for y in range(begin - 1, end + 1):
+            _fill(left - 1 + 1000000, _row_key(top + y + 1000000, seed), numbers)
+            row = ring[(y + 3) % 3]
+            for x in range(width):
+                row[x] = numbers[x + 1] + side * (numbers[x] + numbers[x + 2])
+            if y >= begin + 1:
+                above, middle, result = ring[(y + 1) % 3], ring[(y + 2) % 3], out[y - 1]
+                for x in range(width):
+                    result[x] = norm * (middle[x] + side * (above[x] + row[x]))
+
+
+@parallel
+def _grained(encoded, field, amplitude, skew, shift, out):  # type: ignore[no-untyped-def]
+    a0, a1 = amplitude[0], amplitude[1]
+    s0, s1, s2, s3, s4, s5 = shift[0], shift[1], shift[2], shift[3], shift[4], shift[5]
+    for y in prange(encoded.shape[0]):
+        line, noise, result = encoded[y], field[y], out[y]
+        for x in range(line.shape[0]):
+            u = min(max(line[x], _f(0.0)), _f(1.0))
+            t = u * (_f(1.0) - u)
+            k = skew * (_f(1.0) - _f(2.0) * u)
+            n = noise[x]
+            moved = t * (s0 + u * (s1 + u * (s2 + u * (s3 + u * (s4 + u * s5)))))
+            value = u + moved + t * (a0 + a1 * u) * (n + k * n * n)
+            result[x] = min(max(value, _f(0.0)), _f(1.0))
+
+
+@parallel
+def _through_palette(encoded, table, out):  # type: ignore[no-untyped-def]
+    last = np.int32(table.shape[0] - 2)
+    steps = _f(table.shape[0] - 1)
+    for y in prange(encoded.shape[0]):
+        for x in range(encoded.shape[1]):
+            place = min(max(encoded[y, x], _f(0.0)), _f(1.0)) * steps
+            index = min(np.int32(place), last)
+            between = place - _f(index)
+            for c in range(3):
+                out[y, x, c] = table[index, c] + between * (table[index + 1, c] - table[index, c])
+
+
+@parallel
+def _crisp(encoded, taps, near, far, strength, free, mask, masked, out):  # type: ignore[no-untyped-def]
+    height, width = encoded.shape
+    reach = taps.shape[0] - 1
+    pad = max(reach, far)
+    scale = _f(1.0) / (_BOUND - _FREE)
+    for y in prange(height):
+        soft, low, high = (
+            np.empty(width + 2 * pad, np.float32), np.empty(width + 2 * pad, np.float32),
+            np.empty(width + 2 * pad, np.float32),
+        )  # fmt: skip
+        wide_low, wide_high = (
+            np.empty(width + 2 * pad, np.float32), np.empty(width + 2 * pad, np.float32),
+        )  # fmt: skip
+        line = encoded[y]
+        b, n1, x1 = soft[pad : pad + width], low[pad : pad + width], high[pad : pad + width]
+        n2, x2 = wide_low[pad : pad + width], wide_high[pad : pad + width]
+        for x in range(width):
+            b[x], n1[x], x1[x] = taps[0] * line[x], line[x], line[x]
+        for t in range(1, near + 1):
+            above, below = encoded[max(y - t, 0)], encoded[min(y + t, height - 1)]
+            for x in range(width):
+                n1[x] = min(n1[x], above[x], below[x])
+                x1[x] = max(x1[x], above[x], below[x])
+        for x in range(width):
+            n2[x], x2[x] = n1[x], x1[x]
+        for t in range(near + 1, far + 1):
+            above, below = encoded[max(y - t, 0)], encoded[min(y + t, height - 1)]
+            for x in range(width):
+                n2[x] = min(n2[x], above[x], below[x])
+                x2[x] = max(x2[x], above[x], below[x])
+        for t in range(1, reach + 1):
+            above, below, tap = encoded[max(y - t, 0)], encoded[min(y + t, height - 1)], taps[t]
+            for x in range(width):
+                b[x] += tap * (above[x] + below[x])
+        for x in range(pad):
+            soft[x], soft[pad + width + x] = b[0], b[width - 1]
+            low[x], low[pad + width + x] = n1[0], n1[width - 1]
+            high[x], high[pad + width + x] = x1[0], x1[width - 1]
+            wide_low[x], wide_low[pad + width + x] = n2[0], n2[width - 1]
+            wide_high[x], wide_high[pad + width + x] = x2[0], x2[width - 1]
+        blur = np.empty(width, np.float32)
+        floor, roof = np.empty(width, np.float32), np.empty(width, np.float32)
+        spread = np.empty(width, np.float32)
+        least, most = np.empty(width, np.float32), np.empty(width, np.float32)
+        for x in range(width):
+            blur[x], floor[x], roof[x] = taps[0] * b[x], n1[x], x1[x]
+            least[x], most[x] = n2[x], x2[x]
+        for t in range(1, reach + 1):
+            one, two, tap = (
+                soft[pad - t : pad - t + width],
+                soft[pad + t : pad + t + width],
+                taps[t],
+            )
+            for x in range(width):
+                blur[x] += tap * (one[x] + two[x])
+        for t in range(1, near + 1):
+            one, two = low[pad - t : pad - t + width], low[pad + t : pad + t + width]
+            for x in range(width):
+                floor[x] = min(floor[x], one[x], two[x])
+            one, two = high[pad - t : pad - t + width], high[pad + t : pad + t + width]
+            for x in range(width):
+                roof[x] = max(roof[x], one[x], two[x])
+        if free > _f(0.0):
+            for t in range(1, far + 1):
+                one, two = wide_low[pad - t : pad - t + width], wide_low[pad + t : pad + t + width]
+                for x in range(width):
+                    least[x] = min(least[x], one[x], two[x])
+                one = wide_high[pad - t : pad - t + width]
+                two = wide_high[pad + t : pad + t + width]
+                for x in range(width):
+                    most[x] = max(most[x], one[x], two[x])
+        for x in range(width):
+            spread[x] = most[x] - least[x]
+        result = out[y]
+        for x in range(width):
+            t = min(max((spread[x] - _FREE) * scale, _f(0.0)), _f(1.0))
+            over = free * (roof[x] - floor[x]) * (_f(1.0) - t * t * (_f(3.0) - _f(2.0) * t))
+            moved = strength * (line[x] - blur[x])
+            if masked:
+                moved *= mask[y, x]
+            result[x] = min(max(line[x] + moved, floor[x] - over), roof[x] + over)
+
+
+def shaded(
+    encoded: Plane,
+    across: Plane,
+    down: Plane,
+    table: Plane,
+    stops: float,
+    spare: float,
+    sides: Plane,
+    ends: Plane,
+) -> Plane:
+    """Encoded values with stops that a table says over ``across + down``, and by row and column."""
+    out = np.empty_like(encoded)
+    numbers = (_f(stops), _f(spare))
+    _shaded(encoded, across, down, table, *numbers, sides, ends, DECODE_TABLE, out)
+    return out
+
+
+def lattice(
+    first: tuple[int, int],
+    columns: tuple[Plane, NDArray[np.uint32]],
+    rows: tuple[Plane, NDArray[np.int64]],
+    seed: int,
+) -> Plane:
+    """Hashed numbers on a lattice, read through weights: float32 ``(H, W)``.
+
+    Parameters
+    ----------
+    first : (x, y)
+        The lattice's first index.
+    columns : float32 (5, W), uint32 (W,)
+        Weights, and the place of the first number, of each column.
+    rows : float32 (H, 5), int64 (H,)
+        The same of each row.
+    """
+    weights, places = columns
+    between = np.empty((int(rows[1][-1]) + 5, len(places)), np.float32)
+    _lattice(first[1], first[0], weights, places, np.uint32(seed), between)
+    out = np.empty((len(rows[1]), len(places)), np.float32)
+    _upright(between, *rows, out)
+    return out
+
+
+def fine(
+    corner: tuple[int, int], shape: tuple[int, int], side: float, norm: float, seed: int
+) -> Plane:
+    """White numbers, one a pixel, through ``[side 1 side]`` both ways, times ``norm``."""
+    out = np.empty(shape, np.float32)
+    _fine(*corner, np.uint32(seed), _f(side), _f(norm), out)
+    return out
+
+
+def grained(encoded: Plane, field: Plane, amplitude: Plane, skew: float, shift: Plane) -> Plane:
+    """Encoded values with grain; ``shift`` is a polynomial that holds the mean light."""
+    out = np.empty_like(encoded)
+    _grained(encoded, field, amplitude, _f(skew), shift, out)
+    return out
+
+
+def through_palette(encoded: Plane, table: Plane) -> NDArray[np.float32]:
+    """Encoded colour ``(H, W, 3)`` from a table ``(N, 3)`` over encoded greys."""
+    out = np.empty((*encoded.shape, 3), np.float32)
+    _through_palette(encoded, table, out)
+    return out
+
+
+def crisp(
+    encoded: Plane,
+    taps: Plane,
+    near: int,
+    far: int,
+    strength: float,
+    free: float,
+    mask: Plane | None,
+) -> Plane:
+    """Unsharp masking that stays within the range of each pixel's neighbourhood.
+
+    Parameters
+    ----------
+    taps : float32 (n,)
+        Half of a blur, its middle first.
+    near, far : int
+        Pixels over which the range is taken, and over which it is told what is an edge.
+    strength : float
+        Factor on what the blur took.
+    free : float
+        Share of the range that may be overshot where there is no edge.
+    mask : float32 (H, W), optional
+    """
+    out = np.empty_like(encoded)
+    _crisp(
+        encoded, taps, near, far, _f(strength), _f(free), encoded if mask is None else mask,
+        mask is not None, out,
+    )  # fmt: skip
+    return out
+
+
+def warm() -> None:
+    """Compile, or load from the cache."""
+    plane = np.full((8, 8), 0.5, np.float32)
+    line = np.zeros(8, np.float32)
+    shaded(plane, line, line, np.zeros(9, np.float32), -1.0, 0.0, line, line)
+    places: Any = np.zeros(8, np.uint32)
+    lattice(
+        (0, 0), (np.zeros((5, 8), np.float32), places),
+        (np.zeros((8, 5), np.float32), np.zeros(8, np.int64)), 1,
+    )  # fmt: skip
+    fine((0, 0), (8, 8), 0.1, 1.0, 1)
+    grained(plane, plane, np.ones(2, np.float32), 0.0, np.zeros(6, np.float32))
+    through_palette(plane, np.zeros((9, 3), np.float32))
+    crisp(plane, np.array([0.5, 0.25], np.float32), 1, 3, 1.0, 0.5, plane)
+    crisp(plane, np.array([0.5, 0.25], np.float32), 1, 3, 1.0, 0.5, None)

@@ -1,0 +1,70 @@
+"""A whole picture at the size it will have: what Finish does there, and its codes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core.finish import grain, shading, toning
+from oatmeal.core.finish.quantising import Depth, quantised
+from oatmeal.core.picture import Window
+from oatmeal.core.recipe.finish import Finish
+
+Plane = NDArray[np.float32]
+
+#: Rows that grain and colour are held for at a time.
+_ROWS: Final = 512
+
+
+def printed(
+    encoded: Plane,
+    finish: Finish,
+    seed: int = 0,
+    between: Callable[[Plane], Plane] = lambda plane: plane,
+) -> Plane:
+    """Encoded values as they are printed, but for their colour.
+
+    Parameters
+    ----------
+    encoded : float32 (H, W)
+        Of the whole framed picture, at the output's size.
+    finish : Finish
+    seed : int
+        Of the photograph, for its grain.
+    between : callable
+        What is done between falloff and grain: sharpening for the medium.
+    """
+    height, width = encoded.shape
+    whole = Window(0, 0, width, height)
+    out = between(shading.shaded(encoded, finish, whole))
+    if not finish.grain.amount:
+        return out
+    made = np.empty_like(out)
+    for top in range(0, height, _ROWS):
+        rows = out[top : top + _ROWS]
+        window = Window(0, top, width, height)
+        field = grain.field(finish.grain, window, (rows.shape[0], width), seed)
+        made[top : top + _ROWS] = grain.grained(rows, finish.grain, field)
+    return made
+
+
+def coded(
+    encoded: Plane,
+    finish: Finish,
+    dtype: Depth,
+    *,
+    dither: bool = False,
+    corner: tuple[int, int] = (0, 0),
+) -> NDArray[Any]:
+    """Codes of printed values: ``(H, W)``, or ``(H, W, 3)`` where they are toned."""
+    if finish.toning.rests:
+        return quantised(encoded, dtype, dither=dither, corner=corner)
+    out: NDArray[Any] = np.empty((*encoded.shape, 3), dtype=dtype)
+    for top in range(0, encoded.shape[0], _ROWS):
+        part = toning.coloured(np.ascontiguousarray(encoded[top : top + _ROWS]), finish.toning)
+        place = (corner[0], corner[1] + top)
+        out[top : top + _ROWS] = quantised(part, dtype, dither=dither, corner=place)
+    return out

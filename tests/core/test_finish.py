@@ -1,0 +1,227 @@
+"""Finish: sharpness without lines, grain that keeps light, falloff without steps, toning."""
+
+import numpy as np
+import pytest
+from samples import DEMO
+from scipy.special import erf
+
+from oatmeal.core.colour import (
+    decode_srgb,
+    encode_srgb,
+    hue_and_chroma,
+    lightness,
+    luminance,
+    luminance_of_lightness,
+    oklab,
+)
+from oatmeal.core.finish import grain, palette, quantised, toning
+from oatmeal.core.picture import ArrayPicture, Window, proxy
+from oatmeal.core.pipeline import Pipeline, Region, render, rendered
+from oatmeal.core.recipe import from_document
+from oatmeal.core.recipe.examples import FINISH_STARTS
+from oatmeal.core.recipe.finish import Grain, Toning
+from oatmeal.photofile.decode import decode
+
+HIGH, WIDE = 240, 360
+
+
+def finish(**parts):
+    return from_document({"finish": parts})
+
+
+def flat(encoded, shape=(HIGH, WIDE)):
+    return np.full((*shape, 3), decode_srgb(np.array(encoded)), np.float32)
+
+
+def star(encoded):
+    return lightness(decode_srgb(np.asarray(encoded, dtype=float)))
+
+
+def edge(deviation):
+    """An upright edge from L* 30 to 70, blurred, linear colour; and its lightness."""
+    x = np.arange(400) - 199.2
+    light = 50 + 20 * erf(x / deviation / np.sqrt(2))
+    row = luminance_of_lightness(light).astype(np.float32)
+    return np.repeat(np.tile(row, (60, 1))[..., None], 3, axis=2), light
+
+
+@pytest.mark.parametrize(("deviation", "radius"), [(0.7, 1.0), (1.2, 1.5)])
+def test_sharpness_makes_edges_steeper_and_draws_no_line_beside_them(deviation, radius):
+    rgb, light = edge(deviation)
+    wanted = finish(sharpness={"amount": 40, "radius": radius, "detail": 0, "edges": 0})
+    sharp = star(Pipeline(rgb).encoded(wanted)[30])
+    steeper = np.abs(np.diff(sharp)).max() / np.abs(np.diff(light)).max()
+    assert steeper > 1.3
+    assert sharp.max() - light.max() <= 0.1
+    assert light.min() - sharp.min() <= 0.1
+    # the same steepness by plain unsharp masking goes 3 L* and more beyond
+    over = light + (steeper - 1) * 4 * (light - np.convolve(light, np.ones(7) / 7, "same"))
+    assert over[50:350].max() - light.max() > 1
+
+
+def test_sharpness_leaves_flat_noise_alone_and_shows_where_it_acts():
+    draws = np.random.default_rng(2).normal(0.5, 0.01, (HIGH, WIDE))
+    rgb = np.repeat(decode_srgb(draws)[..., None], 3, axis=2).astype(np.float32)
+    rgb[:, 200:] *= 3
+    work = Pipeline(rgb)
+    before = work.encoded(finish())
+    sharp = work.encoded(finish(sharpness={"amount": 100, "detail": 100, "edges": 30}))
+    assert np.std(sharp[:, :150]) == pytest.approx(np.std(before[:, :150]), rel=0.03)
+    mask = work.get("edge_mask", finish(sharpness={"amount": 100, "edges": 30}))
+    assert mask[:, :150].max() < 0.1
+    assert mask[20:220, 199:201].min() > 0.9
+
+
+def test_sharpness_is_of_the_file_and_too_fine_for_a_small_copy():
+    rgb, _ = edge(1.2)
+    small = Pipeline(rgb, scale=0.3)
+    assert np.array_equal(small.encoded(finish(sharpness={"amount": 80})), small.encoded(finish()))
+
+
+@pytest.mark.parametrize(("amount", "roughness", "most"), [(50, 0, 0.05), (100, 100, 0.2)])
+@pytest.mark.parametrize("size", [0.5, 4.0])
+def test_grain_keeps_the_mean_of_the_light(amount, roughness, most, size):
+    shape = (900, 900)
+    made = grain.field(
+        Grain(amount=amount, size=3 * min(size / 2.7, 1.0), roughness=roughness),
+        Window(0, 0, 900, 900), shape, 5,
+    )  # fmt: skip
+    for u in (0.02, 0.1, 0.25, 0.5, 0.75, 0.95):
+        settings = Grain(amount=amount, size=1, roughness=roughness)
+        grained = grain.grained(np.full(shape, u, np.float32), settings, made)
+        moved = float(lightness(decode_srgb(grained.astype(float)).mean())) - float(star(u))
+        assert abs(moved) <= most
+
+
+def test_grain_is_as_strong_as_it_says_and_none_in_black_and_white():
+    settings = Grain(amount=100, size=3, roughness=0)
+    made = grain.field(settings, Window(0, 0, 2000, 2000), (500, 500), 5)
+    assert made[0].std() == pytest.approx(made[1], rel=0.05)
+    spread = {
+        u: grain.grained(np.full((500, 500), u, np.float32), settings, made).std()
+        for u in (0.0, 0.25, 0.5, 0.75, 1.0)
+    }
+    assert spread[0.0] == spread[1.0] == 0
+    assert spread[0.5] == pytest.approx(0.12, rel=0.08)
+    assert spread[0.5] > spread[0.25]
+    assert spread[0.5] > spread[0.75]
+
+
+def test_grain_of_a_proxy_is_that_of_the_reduced_export():
+    settings = {"amount": 50, "size": 0.6, "roughness": 30}
+    large = Pipeline(flat(0.5, (2400, 2400))).encoded(finish(grain=settings))
+    reduced = large.reshape(600, 4, 600, 4)
+    light = decode_srgb(reduced.astype(float)).mean(axis=(1, 3))
+    proxied = Pipeline(flat(0.5, (600, 600))).encoded(finish(grain=settings))
+    assert star(proxied).std() == pytest.approx(lightness(light).std(), rel=0.05)
+
+
+def test_every_photograph_has_grain_of_its_own_and_nothing_repeats():
+    wanted = finish(grain={"amount": 60, "size": 2})
+    one, other = (Pipeline(flat(0.5), seed=seed).encoded(wanted) for seed in (1, 2))
+    assert abs(np.corrcoef(one.ravel(), other.ravel())[0, 1]) < 0.05
+    shuffled = Pipeline(flat(0.5), seed=1).encoded(
+        finish(grain={"amount": 60, "size": 2, "seed": 2})
+    )
+    assert abs(np.corrcoef(one.ravel(), shuffled.ravel())[0, 1]) < 0.05
+    wide = Pipeline(flat(0.5, (64, 2048)), seed=1).encoded(finish(grain={"amount": 60, "size": 1}))
+    spectrum = np.abs(np.fft.fft(wide - wide.mean(), axis=1)) ** 2
+    alike = np.fft.ifft(spectrum, axis=1).real.mean(axis=0)
+    assert np.abs(alike[40:1000]).max() < 0.08 * alike[0]
+
+
+def test_falloff_has_no_steps():
+    shaded = Pipeline(flat(0.45, (1067, 1600))).encoded(finish(falloff={"amount": -60}))
+    codes = quantised(shaded[533:534], np.uint16)[0].astype(int)
+    assert np.abs(np.diff(codes, 2)).max() <= 1
+    assert len(np.unique(codes)) > 400
+    eight = quantised(shaded, np.uint8, dither=True).astype(float)
+    rows = eight[500:566].mean(axis=0)  # 66 rows together show no ring
+    assert np.abs(rows / 255 - shaded[533]).max() < 0.4 / 255
+
+
+def test_falloff_and_edges_do_what_they_say():
+    def light(**parts):
+        return decode_srgb(Pipeline(flat(0.6)).encoded(finish(**parts)).astype(float))
+
+    plain = light()[0, 0]
+    corner = light(falloff={"amount": -100})
+    assert np.log2(corner[0, 0] / plain) == pytest.approx(-3, abs=0.05)
+    assert corner[HIGH // 2, WIDE // 2] == pytest.approx(plain, rel=1e-3)
+    assert light(falloff={"amount": 60})[0, 0] > plain
+    aside = light(falloff={"amount": -80, "centre": [0.2, 0.5]})
+    assert aside[HIGH // 2, round(0.2 * WIDE)] > 1.5 * aside[HIGH // 2, round(0.8 * WIDE)]
+    top = light(burned={"top": {"amount": -100, "reach": 50}})
+    assert np.log2(top[0, 9] / plain) == pytest.approx(-3, abs=0.05)
+    assert top[HIGH // 2 :].min() == pytest.approx(plain, rel=1e-3)
+    bright = decode_srgb(
+        Pipeline(flat(0.97)).encoded(finish(falloff={"amount": -100, "spare": 100})).astype(float)
+    )
+    assert bright[0, 0] > 0.7 * decode_srgb(np.array(0.97))
+
+
+@pytest.mark.parametrize("name", FINISH_STARTS["toning"])
+def test_toning_keeps_lightness(name):
+    settings = Toning.model_validate(FINISH_STARTS["toning"][name])
+    greys = np.linspace(0.01, 0.99, 300, dtype=np.float32)[None]
+    rgb = toning.coloured(greys, settings)[0].astype(float)
+    for top, most in ((255, 0.3), (65535, 0.01)):
+        codes = np.round(rgb * top) / top
+        moved = lightness(luminance(decode_srgb(codes))) - star(np.round(greys[0] * 65535) / 65535)
+        assert np.abs(moved).max() <= most
+    assert np.ptp(palette(settings)[128].astype(int)) > 3
+
+
+def test_toning_has_the_hue_and_the_strength_that_are_said():
+    """C / L 0.25 at 100, and the trade's warm tone (common practice, no source: HSV 43 degrees)."""
+    settings = Toning.model_validate(
+        {"lights": {"hue": 89.0, "strength": 15.0}, "darks": {"hue": 89.0, "strength": 15.0}}
+    )
+    rgb = toning.coloured(np.array([[0.5, 0.7]], np.float32), settings)[0]
+    lab = oklab(decode_srgb(rgb.astype(float)))
+    hue, chroma = hue_and_chroma(lab)
+    assert hue == pytest.approx(89, abs=1)
+    assert chroma[0] / lab[0, 0] == pytest.approx(0.0375, rel=0.05)
+    high, low = rgb[0].max(), rgb[0].min()
+    in_hsv = 60 * (rgb[0, 1] - low) / (high - low)  # red is highest, blue lowest
+    assert in_hsv == pytest.approx(43, abs=4)
+    assert palette(settings)[255].tolist() == [255, 255, 255]
+    assert palette(settings)[0].tolist() == [0, 0, 0]
+
+
+PRINT = {
+    "sharpness": {"amount": 60}, "grain": {"amount": 40, "size": 1.2, "roughness": 40},
+    "toning": {"lights": {"hue": 72, "strength": 30}, "darks": {"hue": 58, "strength": 34}},
+    "falloff": {"amount": -50, "roundness": -30}, "burned": {"left": {"amount": -40}},
+}  # fmt: skip
+
+
+def test_a_part_is_bit_equal_to_that_part_of_the_whole():
+    draws = np.random.default_rng(1).random((301, 407, 3)).astype(np.float32)
+    whole = Pipeline(draws, seed=3).coloured(finish(**PRINT))
+    picture = ArrayPicture(draws, seed=3)
+    part = Region(picture, (101, 67, 150, 120), finish(**PRINT), Pipeline(draws)).coloured(
+        finish(**PRINT)
+    )
+    assert np.array_equal(part, whole[67:187, 101:251])
+
+
+def test_an_export_at_full_size_is_what_the_browser_shows_at_100_percent():
+    source = decode(DEMO / "first-lift.jpg")
+    wanted = finish(**PRINT)
+    exported = rendered(source, wanted)
+    part = Region(source, (700, 500, 300, 200), wanted, Pipeline(proxy(source, 800))).encoded(
+        wanted
+    )
+    assert np.abs(exported[500:700, 700:1000] - part).max() < 1e-6
+    assert render(source, wanted, np.uint16, 300).shape[2] == 3
+    assert render(source, finish(falloff={"amount": -9}), np.uint8, 300).ndim == 2
+
+
+def test_light_is_encoded_as_it_was():
+    """What Finish leaves alone keeps every bit."""
+    rgb = flat(0.5)
+    assert Pipeline(rgb).encoded(finish(**{**PRINT, "on": False})) is not None
+    plain = Pipeline(rgb).encoded(finish())
+    assert np.array_equal(Pipeline(rgb).encoded(finish(on=False, **PRINT)), plain)
+    assert float(plain[0, 0]) == pytest.approx(float(encode_srgb(rgb[0, 0, 0])), abs=1e-6)
