@@ -25,7 +25,7 @@ from oatmeal.core.recipe import (
 from oatmeal.core.recipe.areas import MOST_AREAS, PART_NUMBERS
 from oatmeal.core.recipe.clean import LARGEST_SPOT, MOST_SPOTS, SMALLEST_SPOT
 from oatmeal.core.recipe.curves import SHIPPED as CURVES
-from oatmeal.core.recipe.examples import CHANNEL_STARTS, FORMULA_EXAMPLES
+from oatmeal.core.recipe.examples import CHANNEL_STARTS, FINISH_STARTS, FORMULA_EXAMPLES
 from oatmeal.core.recipe.frame import MOST_LINES, SHORTEST_LINE, WIDEST
 from oatmeal.core.recipe.mix import MIN_BAND_NM, MOST_PICKED, Weighing
 from oatmeal.core.recipe.threads import NEAREST_FEET
@@ -120,6 +120,7 @@ def vocabulary() -> dict[str, Any]:
         "most_spots": MOST_SPOTS,
         "smallest_spot": SMALLEST_SPOT,
         "largest_spot": LARGEST_SPOT,
+        "finish_starts": FINISH_STARTS,
         "most_areas": MOST_AREAS,
         "new_area": Area(id="a0").model_dump(mode="json", by_alias=True, exclude={"id"}),
         "part_numbers": {kind: part_numbers(kind) for kind in PART_NUMBERS},

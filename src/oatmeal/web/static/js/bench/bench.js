@@ -34,6 +34,7 @@
  * @property {number} most_spots
  * @property {number} smallest_spot its radius in shares of the longer side
  * @property {number} largest_spot
+ * @property {Object<string, Object<string, any>>} finish_starts values to begin from, by part and name
  * @property {number} most_areas
  * @property {any} new_area an area with nothing drawn
  * @property {Object<string, {key: string, words: string, low: number, high: number, factor: number, unit: string}[]>} part_numbers
@@ -58,6 +59,10 @@
  * @property {import("./ribbons.js").Ribbons} ribbons
  * @property {import("./rings.js").Rings} rings
  * @property {import("./overlay.js").Overlay} overlay
+ * @property {import("./tints.js").TintStrip} lights
+ * @property {import("./tints.js").TintStrip} darks
+ * @property {import("./falloff.js").FalloffDrawing} falloff
+ * @property {import("./falloff.js").BurnedFrame} burned
  * @property {import("./saver.js").Saver} saver
  * @property {import("./film.js").SpectrumStrip} [spectrum]
  */
@@ -75,6 +80,7 @@
  * @property {ReturnType<typeof import("./clean.js").cleaning>} clean
  * @property {ReturnType<typeof import("./areas.js").areaing>} areas
  * @property {ReturnType<typeof import("./masks.js").masking>} masks
+ * @property {ReturnType<typeof import("./finish.js").finishing>} finish
  * @property {ReturnType<typeof import("./mix.js").mixing>} mix
  * @property {ReturnType<typeof import("./films.js").filming>} films
  * @property {ReturnType<typeof import("./formula.js").formulating>} formula

@@ -10,7 +10,7 @@ const LOOK = "look";
 
 /**
  * The frame that is shown: asking for it, taking it in, telling what is still to come.
- * @param {Pick<import("./bench.js").Bench, "areas" | "beside" | "clean" | "compare" | "crop" | "films" | "history" | "light" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "threads" | "tone" | "version" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "beside" | "clean" | "compare" | "crop" | "films" | "finish" | "history" | "light" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "threads" | "tone" | "version" | "vocabulary" | "work">} bench
  */
 export function framing(bench) {
   const { photograph, version, vocabulary } = bench;
@@ -83,12 +83,13 @@ export function framing(bench) {
       if (touched !== null && (typeof touched === "number" || !picture.touched)) layers.push(bench.work.step === "tone" ? "zoned" : "touched");
       const area = bench.light.layer() === "mask" ? bench.areas.chosen : undefined;
       if (area) layers.push("mask");
+      if (bench.light.layer() === "edges") layers.push("edges");
       const half = moving && !region;
       const side = half ? Math.round(picture.side / 2) : picture.side;
       const trace = this.tracing ?? undefined; // asked for until it comes, since a newer wish replaces an older one
       const pins = copy(bench.pins.pins).map(({ x, y }) => [x, y]);
       return {
-        recipe: copy(bench.work.recipe), side, layers, region, trace, pins, strip: bench.strips.stripWish(), measured: true,
+        recipe: bench.finish.wished(copy(bench.work.recipe)), side, layers, region, trace, pins, strip: bench.strips.stripWish(), measured: true,
         framing: "framed", touched: copy(touched), half, moving, area, contours: copy(bench.areas.wanted(moving)),
       };
     },
@@ -109,6 +110,7 @@ export function framing(bench) {
       bench.pins.layPins();
       bench.clean.draw();
       bench.areas.draw();
+      bench.finish.draw();
       bench.compare.askCompared();
       if (bench.compare.withoutStep) bench.compare.without(true);
       this.ask(this.ready);
@@ -122,6 +124,7 @@ export function framing(bench) {
         this.waiting = false;
         this.prepareBeside();
         bench.clean.askPatches(false);
+        bench.finish.askPatch();
       } else if (frame.wish.moving) bench.clean.askPatches(true);
       const { figures } = frame;
       const open = frame.wish.framing === "open";
@@ -152,6 +155,8 @@ export function framing(bench) {
       if (frame.wish.pins.length === bench.pins.pins.length) bench.pins.pinReadings = figures.pins;
       bench.pins.layPins();
       bench.areas.arrived(figures.areas || {});
+      bench.finish.arrived(figures);
+      bench.finish.draw();
       band(bench.refs.bandPlain, figures.plain_zones, vocabulary.codes, false);
       band(bench.refs.bandNow, figures.zones, vocabulary.codes, true);
       if (bench.compare.compareWith === "plain") bench.compare.comparedZones = figures.plain_zones;

@@ -12,7 +12,7 @@ const SHOWN_AS = "oatmeal-prepare-shown-in";
 
 /**
  * The light of the colour picture.
- * @param {Pick<import("./bench.js").Bench, "areas" | "clean" | "crop" | "frame" | "parts" | "photograph" | "sight" | "spots" | "strips" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "clean" | "crop" | "finish" | "frame" | "parts" | "photograph" | "sight" | "spots" | "strips" | "vocabulary" | "work">} bench
  */
 export function lighting(bench) {
   const { settings } = bench.vocabulary;
@@ -30,6 +30,7 @@ export function lighting(bench) {
     layer() {
       if (bench.strips.strip) return "grey";
       if (bench.areas.isOpen() && bench.areas.alone && bench.areas.one()) return "mask";
+      if (bench.finish.isOpen() && bench.finish.masking) return "edges";
       return bench.work.step === "prepare" ? this.shown() : "grey";
     },
     /** @param {"prepared"|"grey"} layer */
@@ -47,6 +48,7 @@ export function lighting(bench) {
       if (bench.work.step === "prepare") bench.crop.askLens();
       bench.clean.look();
       bench.areas.draw();
+      bench.finish.look();
     },
     kelvinWords() {
       const { warmth } = bench.work.recipe.prepare.light;

@@ -7,7 +7,9 @@ import { Bubble } from "./bubble.js";
 import { cleaning } from "./clean.js";
 import { comparing } from "./compare.js";
 import { cropping } from "./crop.js";
+import { BurnedFrame, FalloffDrawing } from "./falloff.js";
 import { filming } from "./films.js";
+import { finishing } from "./finish.js";
 import { formulating } from "./formula.js";
 import { framing } from "./frame.js";
 import { Frames } from "./frames.js";
@@ -32,6 +34,7 @@ import { spotting } from "./spots.js";
 import { starting } from "./starting.js";
 import { testing } from "./strips.js";
 import { threading } from "./threads.js";
+import { TintStrip } from "./tints.js";
 import { toning } from "./tone.js";
 import { valuing } from "./values.js";
 import { versioning } from "./versions.js";
@@ -51,7 +54,7 @@ const made = {
 const bench = made;
 
 const STORES = {
-  work: working, frame: framing, values: valuing, sight: seeing, light: lighting, crop: cropping, threads: threading, clean: cleaning, areas: areaing, masks: masking, mix: mixing, films: filming, formula: formulating,
+  work: working, frame: framing, values: valuing, sight: seeing, light: lighting, crop: cropping, threads: threading, clean: cleaning, areas: areaing, masks: masking, finish: finishing, mix: mixing, films: filming, formula: formulating,
   picked: picking, tone: toning, spots: spotting, pins: pinning, strips: testing, starting, output: outputting,
   versions: versioning, history: remembering, compare: comparing, keys: keying,
 };
@@ -145,6 +148,17 @@ function build() {
     settle: (when) => work.settle(when),
     drop: () => areas.drop(),
   });
+  const { finish } = bench;
+  for (const name of /** @type {("lights"|"darks")[]} */ (["lights", "darks"])) {
+    parts[name] = new TintStrip(refs[name], name, bench.vocabulary.hues, {
+      tint: () => finish.tint(name),
+      move: (hue, strength, loud) => finish.moveTint(name, hue, strength, loud),
+      settle: (when) => finish.settleTint(when),
+    });
+  }
+  const finishHeard = { finish: () => finish.all(), move: (part, values) => finish.move(part, values), settle: (/** @type {"soon"|undefined} */ when) => work.settle(when) };
+  parts.falloff = new FalloffDrawing(refs.falloff, finishHeard);
+  parts.burned = new BurnedFrame(refs.burned, { ...finishHeard, choose: (side) => { finish.side = side; finish.draw(); }, chosen: () => finish.side });
   parts.field = new LightField(refs.field, bench.vocabulary.settings, {
     light: () => work.recipe.prepare.light,
     move: (warmth, tint) => bench.light.move(warmth, tint),

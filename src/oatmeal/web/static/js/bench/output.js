@@ -9,12 +9,20 @@ const LOOK = { width: 480, height: 150 };
 
 /**
  * The export panel: form of the file, its size and a part of it before saving, download.
- * @param {Pick<import("./bench.js").Bench, "parts" | "photograph" | "refs" | "version" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "finish" | "parts" | "photograph" | "refs" | "version" | "work">} bench
  */
 export function outputting(bench) {
   const version = bench.version.id;
   return {
     ...forming(MEMORY),
+    /** One channel holds greys alone. */
+    isSingle() {
+      return (this.form.format === "jpeg" || this.isDeep()) && !bench.finish.toned();
+    },
+    /** Why a file has three channels. */
+    channelWords() {
+      return bench.finish.toned() ? "RGB: the print is toned, and one channel holds greys alone" : "";
+    },
     exporting: false,
     measured: null,
     exportError: "",
@@ -90,7 +98,7 @@ export function outputting(bench) {
     exportWords() {
       if (!this.exportReady) return this.exportError ? "No file." : "Making the file to know its size …";
       const { width, height, bytes } = this.measured;
-      const kind = this.form.channels === "grey" && this.isSingle() ? "grey" : "neutral RGB";
+      const kind = this.form.channels === "grey" && this.isSingle() ? "grey" : bench.finish.toned() ? "toned RGB" : "neutral RGB";
       return `${width} × ${height} px, ${this.form.depth}-bit ${kind}, ${weight(bytes)}`;
     },
     exportAddress() {

@@ -1,6 +1,6 @@
 // The picture on its surround: layers to canvas, a compared picture over or beside it, marks for clipping.
 import { Gestures } from "./gestures.js";
-import { GREYS, packed } from "./greys.js";
+import { GREYS, packed, paletteOf } from "./greys.js";
 import { Navigator } from "./navigator.js";
 import { View } from "./view.js";
 
@@ -95,7 +95,7 @@ export class Picture {
     const sized = { width: frame.width, height: frame.height, region: frame.region, side: frame.wish.side };
     for (const [name, data] of Object.entries(frame.layers)) {
       if (name === "touched" || name === "zoned") this.outline({ ...sized, data });
-      else target[name] = { ...sized, data, made: madeOf(name, prepare) };
+      else target[name] = { ...sized, data, made: madeOf(name, prepare), palette: name === "grey" ? paletteOf(frame.figures) : undefined };
     }
     this.paint();
   }
@@ -195,7 +195,8 @@ export class Picture {
     if (data.length === 3 * out.length) {
       for (let i = 0, j = 0; i < out.length; i += 1, j += 3) out[i] = packed(data[j], data[j + 1], data[j + 2]);
     } else {
-      for (let i = 0; i < out.length; i += 1) out[i] = GREYS[data[i]];
+      const table = layer.palette || GREYS;
+      for (let i = 0; i < out.length; i += 1) out[i] = table[data[i]];
       if (this.marks && marked) this.mark(out, data, width);
     }
     canvas.getContext("2d").putImageData(image, 0, 0);

@@ -122,7 +122,7 @@ export function seeing(bench) {
     },
     showingWords() {
       if (bench.compare.withoutStep) return `without ${bench.areas.isOpen() ? bench.areas.withoutWords() : bench.vocabulary.steps.find(({ id }) => id === bench.compare.withoutStep).title}`;
-      return { colour: "colour original", plain: "plain conversion", prepared: "prepared colour", mask: "mask alone", grey: "" }[this.showing];
+      return { colour: "colour original", plain: "plain conversion", prepared: "prepared colour", mask: "mask alone", edges: "where it is sharpened", grey: "" }[this.showing];
     },
     meter(codes) {
       const { meterColour, meterPlain, meterNow } = bench.refs;

@@ -10,7 +10,7 @@ const MOVED_PX = 3;
 
 /**
  * What a press on the picture does, and the drag that lifts what is under the pointer.
- * @param {Pick<import("./bench.js").Bench, "areas" | "clean" | "compare" | "crop" | "frame" | "light" | "masks" | "parts" | "photograph" | "picked" | "pins" | "sight" | "strips" | "threads" | "tone" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "clean" | "compare" | "crop" | "finish" | "frame" | "light" | "masks" | "parts" | "photograph" | "picked" | "pins" | "sight" | "strips" | "threads" | "tone" | "vocabulary" | "work">} bench
  */
 export function spotting(bench) {
   const { settings } = bench.vocabulary;
@@ -25,13 +25,14 @@ export function spotting(bench) {
       else if (this.mode === "pin") bench.pins.putPin(shares(at));
       else if (this.mode === "black" || this.mode === "white") bench.tone.pointHere(this.mode, shares(at));
       else if (this.mode === "neutral") bench.light.neutralHere(shares(at));
-      else if (this.mode === "patch") bench.clean.patchHere(shares(at));
+      else if (this.mode === "patch") (bench.finish.isOpen() ? bench.finish : bench.clean).patchHere(shares(at));
       else if (bench.clean.isOpen() && bench.work.recipe.prepare.on && !bench.compare.comparing) bench.clean.press(event);
       else if (bench.work.step === "prepare" && bench.work.recipe.prepare.on && bench.sight.zoom === "fit") {
         if (bench.crop.group === "threads") bench.threads.drag(event, shares(at));
         else if (bench.crop.group !== "clean") bench.light.drag(event);
       }
       else if (bench.areas.works()) return bench.masks.press(event, shares(at)) && this.taken(event);
+      else if (bench.finish.isOpen("edges") && bench.work.recipe.finish.on && bench.sight.zoom === "fit" && !bench.compare.comparing) bench.finish.press(event);
       else if (bench.work.step === "mix" && bench.work.recipe.mix.on && (bench.sight.zoom === "fit" || this.dragLifts)) this.dragSpot(event, shares(at), "mix");
       else if (bench.work.step === "tone" && bench.work.recipe.tone.on && (bench.sight.zoom === "fit" || this.dragLifts)) this.dragSpot(event, shares(at), "tone");
       else return false;

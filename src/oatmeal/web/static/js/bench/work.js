@@ -5,7 +5,7 @@ const SOON_MS = 500;
 
 /**
  * The recipe as it stands, and saving it.
- * @param {Pick<import("./bench.js").Bench, "areas" | "compare" | "crop" | "formula" | "frame" | "history" | "light" | "parts" | "picked" | "version" | "vocabulary" | "spots" | "strips">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "compare" | "crop" | "finish" | "formula" | "frame" | "history" | "light" | "parts" | "picked" | "version" | "vocabulary" | "spots" | "strips">} bench
  */
 export function working(bench) {
   const { version, vocabulary } = bench;
@@ -53,6 +53,7 @@ export function working(bench) {
       clearTimeout(soon);
       const { saver, scale } = bench.parts;
       saver.save(this.recipe);
+      bench.finish.draw();
       scale.draw();
       bench.parts.field.draw();
       bench.crop.draw();
@@ -72,6 +73,7 @@ export function working(bench) {
       bench.parts.field.draw();
       bench.crop.draw();
       bench.areas.replaced();
+      bench.finish.draw();
       bench.frame.ask(false);
       bench.compare.framesChanged();
       bench.compare.tellDifferences();

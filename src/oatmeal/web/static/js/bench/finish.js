@@ -1,0 +1,235 @@
+// Finish: from a grey picture to a print: sharpness, grain, the colour of the print, its edges.
+import { Frames } from "./frames.js";
+import { contour } from "./falloff.js";
+import { clamp, copy, same, words } from "./paths.js";
+import { follow, set, svg } from "./svg.js";
+
+const GROUP = "oatmeal-finish-group";
+const GROUPS = ["sharpness", "grain", "colour", "edges"];
+const ZONES = ["0", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X"];
+const PATCH = { width: 174, height: 110 };
+const PATCH_SIDE = 1024;
+const MOVED_PX = 3;
+const STEP = 0.02;
+const KEYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+
+/**
+ * The step Finish.
+ * @param {Pick<import("./bench.js").Bench, "compare" | "frame" | "light" | "parts" | "photograph" | "refs" | "sight" | "spots" | "strips" | "vocabulary" | "work">} bench
+ */
+export function finishing(bench) {
+  const { id } = bench.photograph;
+  /** @type {Frames|null} */
+  let patches = null;
+  /** What lies on the picture: the falloff's middle and its contours. @type {any} */
+  let drawn = null;
+  return {
+    group: GROUPS.find((one) => one === sessionStorage.getItem(GROUP)) || "colour",
+    groups: GROUPS,
+    side: "top",
+    zones: ZONES,
+    /** The edge mask is shown while its setting is held. */
+    masking: false,
+    /** A hue is being chosen: its strength meanwhile, by name. @type {{name: string, strength: number}|null} */
+    loud: null,
+    /** The print's colours of the 256 greys, where it is toned. @type {number[][]|null} */
+    palette: null,
+    patchTrouble: "",
+
+    isOpen(group) {
+      return bench.work.step === "finish" && (!group || this.group === group);
+    },
+    all() {
+      return bench.work.recipe.finish;
+    },
+    openGroup(group) {
+      this.group = group;
+      sessionStorage.setItem(GROUP, group);
+      this.look();
+    },
+    /** What stands here is drawn anew. */
+    draw() {
+      const { parts } = bench;
+      if (!parts.lights) return;
+      this.drawMiddle();
+      if (!this.isOpen()) return;
+      for (const one of [parts.lights, parts.darks, parts.falloff, parts.burned]) one.draw();
+    },
+    look() {
+      this.draw();
+      this.askPatch();
+    },
+    /** A part is moved by its drawing. @param {string} part @param {any} values */
+    move(part, values) {
+      Object.assign(this.all()[part], copy(values));
+      bench.work.changing();
+      this.draw();
+    },
+    /** The recipe that is asked for: a hue that is being chosen is shown at full strength. */
+    wished(recipe) {
+      if (this.loud) recipe.finish.toning[this.loud.name].strength = this.loud.strength;
+      return recipe;
+    },
+    arrived(figures) {
+      this.palette = figures.palette || null;
+    },
+
+    // colour
+    tint(name) {
+      return this.all().toning[name];
+    },
+    moveTint(name, hue, strength, loud) {
+      this.loud = loud ? { name, strength: loud } : null;
+      this.move("toning", { [name]: { hue, strength } });
+    },
+    settleTint(when) {
+      this.loud = null;
+      bench.work.settle(when);
+      this.draw();
+    },
+    /** How a zone is printed. @param {number} zone 0 to 10 */
+    wedgeStyle(zone) {
+      const code = bench.vocabulary.zone_codes[zone];
+      const [red, green, blue] = this.palette?.[code] ?? [code, code, code];
+      return { background: `rgb(${red} ${green} ${blue})` };
+    },
+    meetWords() {
+      const meet = 50 - 0.35 * this.all().toning.balance;
+      return ZONES[Math.round(meet / 10)];
+    },
+    toned() {
+      const { on, toning } = this.all();
+      return on && (toning.lights.strength > 0 || toning.darks.strength > 0);
+    },
+    startNames(part) {
+      return Object.keys(bench.vocabulary.finish_starts[part]);
+    },
+    /** @param {"toning"|"grain"|"sharpness"} part @param {string} name */
+    begin(part, name) {
+      Object.assign(this.all()[part], copy(bench.vocabulary.finish_starts[part][name]));
+      bench.work.settle();
+      this.draw();
+    },
+    begun(part, name) {
+      const start = bench.vocabulary.finish_starts[part][name];
+      return Object.keys(start).every((key) => same(start[key], this.all()[part][key]));
+    },
+    resetPart(part) {
+      this.all()[part] = copy(bench.work.rest.finish[part]);
+      bench.work.settle();
+      this.draw();
+    },
+
+    // grain, sharpness
+    shuffle() {
+      this.all().grain.seed = 1 + Math.floor(Math.random() * 9999);
+      bench.work.settle();
+    },
+    showMask(on) {
+      if (this.masking === on) return;
+      this.masking = on;
+      bench.sight.show(bench.light.layer());
+      bench.frame.ask(false);
+    },
+    maskWords() {
+      return this.all().sharpness.amount ? "hold to see where it acts" : "sharpness is at rest";
+    },
+    /** The file's own pixels, drawn at twice their size. */
+    askPatch() {
+      const shown = this.isOpen("grain") || this.isOpen("sharpness");
+      if (!shown || !bench.frame.ready || !bench.parts.picture) return;
+      const { width, height } = bench.parts.picture.file;
+      const [across, down] = [Math.min(PATCH.width, width), Math.min(PATCH.height, height)];
+      const middle = bench.parts.picture.zoom === "fit" ? this.patchAt : bench.parts.picture.shares(bench.parts.picture.middle());
+      const at = (share, whole, part) => Math.round(clamp(share * whole - part / 2, 0, whole - part));
+      const region = [at(middle.x, width, across), at(middle.y, height, down), across, down];
+      patches ??= new Frames(id, (frame) => this.paintPatch(frame), (problem) => { this.patchTrouble = problem.message; });
+      const recipe = copy(bench.work.recipe);
+      patches.ask(() => ({ recipe, side: PATCH_SIDE, layers: ["grey"], region, measured: false }));
+    },
+    patchAt: { x: 0.5, y: 0.5 },
+    paintPatch(frame) {
+      this.patchTrouble = "";
+      bench.parts.picture.draw(bench.refs.finishPatch, { width: frame.width, height: frame.height, data: frame.layers.grey }, false);
+    },
+    patchHere(at) {
+      bench.spots.mode = "";
+      this.patchAt = at;
+      this.askPatch();
+    },
+
+    // edges
+    /** A press on the picture: the middle of the falloff follows. */
+    press(event) {
+      const { picture } = bench.parts;
+      const begun = [...this.all().falloff.centre];
+      let moved = false;
+      const to = (next) => {
+        const { left, top } = picture.view.box;
+        const { x, y } = picture.shares(picture.view.pointAt({ x: next.clientX - left, y: next.clientY - top }));
+        this.centre([x, y]);
+      };
+      picture.surround.focus({ preventScroll: true });
+      follow(picture.surround, event, (next) => {
+        moved ||= Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) >= MOVED_PX;
+        if (moved) to(next);
+      }, (ended) => {
+        if (ended.type === "pointercancel") this.centre(begun);
+        else if (!moved) to(ended);
+        bench.work.settle();
+      });
+    },
+    /** @param {number[]} place */
+    centre([x, y]) {
+      const kept = (/** @type {number} */ value) => Math.round(clamp(value, 0, 1) * 1000) / 1000;
+      this.move("falloff", { centre: [kept(x), kept(y)] });
+    },
+    /** The middle, and two contours, on the picture. */
+    drawMiddle() {
+      const holder = bench.refs.falloffOn;
+      const { picture } = bench.parts;
+      const { falloff, on } = this.all();
+      const shown = this.isOpen("edges") && on && falloff.amount !== 0 && !bench.compare.comparing && !bench.strips.strip;
+      holder.hidden = !shown;
+      if (!shown) return;
+      drawn ??= this.newMiddle(holder);
+      const seen = (point) => {
+        const { x, y } = picture.placeOf(picture.point(point));
+        return `${x.toFixed(1)} ${y.toFixed(1)}`;
+      };
+      const begins = clamp(falloff.midpoint / 100 - 0.05 - (0.45 * falloff.softness) / 100, 0.02, 1);
+      [begins, falloff.midpoint / 100].forEach((far, number) => {
+        const d = `M${contour(falloff, picture.file, Math.max(0.02, far)).map(seen).join("L")}Z`;
+        for (const line of drawn.lines[number]) set(line, { d });
+      });
+      const { x, y } = picture.placeOf(picture.point({ x: falloff.centre[0], y: falloff.centre[1] }));
+      set(drawn.point, { cx: x, cy: y });
+    },
+    newMiddle(holder) {
+      const lines = ["", " dashed"].map((kind) => [svg("path", { class: "halo" }), svg("path", { class: `line${kind}` })]);
+      const point = svg("circle", { class: "anchor ring", r: 7, tabindex: 0, role: "button", "aria-label": "middle of the falloff: drag or arrows" });
+      point.addEventListener("pointerdown", (event) => {
+        if (event.button !== 0) return;
+        event.preventDefault();
+        event.stopPropagation();
+        this.press(event);
+      });
+      point.addEventListener("keydown", (event) => {
+        const by = KEYS[event.key];
+        if (!by) return;
+        event.preventDefault();
+        event.stopPropagation();
+        const [x, y] = this.all().falloff.centre;
+        const step = event.shiftKey ? STEP / 4 : STEP;
+        this.centre([x + by[0] * step, y + by[1] * step]);
+        bench.work.settle("soon");
+      });
+      holder.append(svg("svg", { class: "areaboard", role: "group", "aria-label": "Falloff" }, ...lines.flat(), point));
+      return { lines, point };
+    },
+    sideWords() {
+      const { amount, reach } = this.all().burned[this.side];
+      return amount ? `${words(amount, true)}, reach ${words(reach)} %` : "at rest";
+    },
+  };
+}

@@ -1,0 +1,234 @@
+"""The step Finish: toning, grain, sharpness and edges, from the panel to a file."""
+
+import numpy as np
+import pytest
+import tifffile
+from PIL import Image
+from playwright.sync_api import expect
+from samples import write_png
+
+from oatmeal.core.colour import decode_srgb
+from oatmeal.core.recipe import REST
+from oatmeal.core.recipe.examples import FINISH_STARTS
+
+WIDE, HIGH = 900, 600
+
+
+@pytest.fixture
+def ramp(desk, page, tmp_path):
+    """Greys from dark to light, and the step open."""
+    codes = np.full((HIGH, WIDE, 3), 128, np.uint8)
+    codes += np.linspace(-100, 100, WIDE).astype(np.int8).astype(np.uint8)[None, :, None]
+    desk.begin(write_png(tmp_path / "ramp.png", codes))
+    page.keyboard.press("z")
+    desk.settled()
+    return desk
+
+
+def group(desk, name):
+    desk.page.get_by_role("group", name="Group of Finish").get_by_role("button", name=name).click()
+    desk.settled()
+
+
+def begin(desk, name):
+    desk.page.get_by_role("button", name=name, exact=True).locator("visible=true").click()
+    desk.settled()
+
+
+def shown(page):
+    """The whole frame as the browser shows it, RGB."""
+    flat = page.evaluate(
+        """() => {
+            const canvas = document.querySelector("canvas[x-ref=coarse]");
+            const { width, height } = canvas;
+            const { data } = canvas.getContext("2d").getImageData(0, 0, width, height);
+            return [width, height, Array.from(data)];
+        }"""
+    )
+    return np.array(flat[2], int).reshape(flat[1], flat[0], 4)[..., :3]
+
+
+def download(page, tmp_path, *buttons):
+    page.get_by_role("button", name="Export").click()
+    for name in buttons:
+        page.get_by_role("button", name=name, exact=True).click()
+    result = page.locator(".result")
+    expect(result).to_contain_text("900 × 600 px", timeout=20000)
+    with page.expect_download() as waiting:
+        page.get_by_role("link", name="Download").click()
+    path = tmp_path / waiting.value.suggested_filename
+    waiting.value.save_as(path)
+    return path, result.text_content()
+
+
+def test_a_toned_print_is_rgb_and_the_file_holds_what_is_shown(ramp, page, tmp_path):
+    group(ramp, "Colour")
+    begin(ramp, "sepia")
+    toning = ramp.recipe().finish.toning.model_dump()
+    assert toning == FINISH_STARTS["toning"]["sepia"]
+    expect(page.get_by_text("A toned print is RGB")).to_be_visible()
+    seen = shown(page)
+    assert (seen[..., 0] - seen[..., 2])[:, WIDE // 3 : WIDE // 2].mean() > 15  # warm
+    lit = page.locator(".wedge span").nth(5).evaluate("(e) => getComputedStyle(e).backgroundColor")
+    red, green, blue = (int(part) for part in lit[4:-1].replace(",", " ").split())
+    assert red > green > blue
+    path, words = download(page, tmp_path, "TIFF", "16 bits")
+    assert "16-bit toned RGB" in words
+    kept = tifffile.imread(path)
+    assert kept.dtype == np.uint16
+    assert kept.shape == (HIGH, WIDE, 3)
+    if seen.shape == kept.shape:
+        assert np.abs(kept / 257 - seen).max() <= 1.01
+    else:  # shown smaller: the means of the same parts
+        parts = [np.array([np.array_split(one, 9, 1)[place].mean((0, 1)) for place in range(9)])
+                 for one in (kept / 257, seen)]  # fmt: skip
+        assert np.abs(parts[0] - parts[1]).max() < 1
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+z")
+    ramp.settled()
+    assert ramp.recipe() == REST
+    grey = shown(page)
+    assert np.array_equal(grey[..., 0], grey[..., 2])
+
+
+def test_a_tint_is_dragged_in_one_step_and_shown_louder_with_shift(ramp, page):
+    group(ramp, "Colour")
+    strip = page.get_by_role("group", name="Colour of the darks")
+    box = strip.bounding_box()
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.8)
+    page.keyboard.down("Shift")
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 0.75, box["y"] + box["height"] * 0.7, steps=4)
+    page.wait_for_timeout(500)
+    loud = np.ptp(shown(page)[HIGH // 4, 60])
+    page.mouse.up()
+    page.keyboard.up("Shift")
+    ramp.settled()
+    darks = ramp.recipe().finish.toning.darks
+    assert darks.hue == pytest.approx(270, abs=6)
+    assert 5 < darks.strength < 30
+    quiet = np.ptp(shown(page)[HIGH // 4, 60])
+    assert 0 < quiet < loud
+    page.get_by_role("slider", name="hue of the darks").press("ArrowRight")
+    page.wait_for_timeout(700)
+    ramp.settled()
+    assert ramp.recipe().finish.toning.darks.hue == darks.hue + 2
+    for _ in range(2):
+        page.keyboard.press("Control+z")
+        ramp.settled()
+    assert ramp.recipe() == REST
+
+
+def test_grain_begins_by_speed_and_is_shuffled(ramp, page):
+    group(ramp, "Grain")
+    smooth = shown(page)[..., 1]
+    begin(ramp, "pushed")
+    grain = ramp.recipe().finish.grain
+    assert grain.amount == FINISH_STARTS["grain"]["pushed"]["amount"]
+    grainy = shown(page)[..., 1]
+    middle = slice(2 * grainy.shape[1] // 5, 3 * grainy.shape[1] // 5)
+    assert (grainy - smooth)[:, middle].std() > 6
+    light = [decode_srgb(one[:, middle] / 255).mean() for one in (grainy, smooth)]
+    assert light[0] == pytest.approx(light[1], rel=0.01)
+    begin(ramp, "shuffle")
+    assert ramp.recipe().finish.grain.seed != grain.seed
+    assert not np.array_equal(shown(page)[..., 1], grainy)
+    patch = page.get_by_role("img", name="The file’s own pixels at twice their size")
+    expect(patch).to_be_visible()
+    begun = patch.evaluate("(canvas) => canvas.width")
+    assert begun > 0
+
+
+def test_sharpness_shows_its_edges_while_held(desk, page, tmp_path):
+    codes = np.full((HIGH, WIDE, 3), 90, np.uint8)
+    codes[:, WIDE // 2 :] = 180
+    desk.begin(write_png(tmp_path / "edge.png", codes))
+    page.keyboard.press("z")
+    desk.settled()
+    group(desk, "Sharpness")
+    held = page.get_by_role("button", name="edges", exact=True)
+    expect(held).to_be_disabled()
+    begin(desk, "metal")
+    assert desk.recipe().finish.sharpness.amount == 80
+    page.keyboard.press("f")
+    desk.settled()
+    box = held.bounding_box()
+    page.mouse.move(box["x"] + 5, box["y"] + 5)
+    page.mouse.down()
+    expect(held).to_have_attribute("aria-pressed", "true")
+    desk.wait()
+    page.wait_for_timeout(300)
+    seen = desk.canvas("picture")["green"]
+    assert seen.max() > 200  # the edge is white
+    assert np.median(seen) < 20
+    page.mouse.up()
+    desk.settled()
+    assert np.median(desk.canvas("picture")["green"]) >= 85
+
+
+def test_falloff_is_dragged_and_its_middle_is_put_on_the_picture(ramp, page):
+    group(ramp, "Edges")
+    plain = shown(page)[..., 1]
+    grip = page.get_by_role("slider", name="light in the corner")
+    ramp.drag(grip, 0, 40)
+    amount = ramp.recipe().finish.falloff.amount
+    assert amount < -30
+    dark = shown(page)[..., 1]
+    assert (plain - dark)[5, -5] > 30
+    assert abs((plain - dark)[plain.shape[0] // 2, plain.shape[1] // 2]) <= 1
+    page.mouse.click(*ramp.at(0.9, 0.2))
+    ramp.settled()
+    assert ramp.recipe().finish.falloff.centre == pytest.approx((0.9, 0.2), abs=0.01)
+    moved = shown(page)[..., 1]
+    assert (moved - dark)[5, -5] > 10
+    page.get_by_role("button", name="middle of the falloff: drag or arrows").press("ArrowLeft")
+    page.wait_for_timeout(700)
+    ramp.settled()
+    assert ramp.recipe().finish.falloff.centre[0] == pytest.approx(0.88, abs=0.011)
+    for _ in range(3):
+        page.keyboard.press("Control+z")
+        ramp.settled()
+    assert ramp.recipe() == REST
+
+
+def test_an_edge_is_burned_by_its_handle(ramp, page):
+    group(ramp, "Edges")
+    plain = shown(page)[..., 1]
+    ramp.drag(page.get_by_role("slider", name="top edge: inward its reach"), 0, 30)
+    top = ramp.recipe().finish.burned.top
+    assert top.amount < -15
+    assert top.reach == pytest.approx(-top.amount, abs=1)
+    burned = shown(page)[..., 1]
+    assert (plain - burned)[2].mean() > 10
+    assert np.array_equal(plain[-1], burned[-1])
+    strip = page.get_by_role("switch", name="Finish on")
+    strip.uncheck()
+    ramp.settled()
+    assert np.array_equal(shown(page)[..., 1], plain)
+    expect(page.get_by_text("off: as it comes from Areas")).to_be_visible()
+
+
+def test_a_test_strip_over_the_strength_of_a_tint(ramp, page):
+    group(ramp, "Colour")
+    page.locator(".instruments.finish").get_by_role("button", name="Test strip").click()
+    ramp.settled()
+    setting = page.get_by_label("Setting to try")
+    setting.select_option(label="lights toning")
+    ramp.settled()
+    cast = np.abs(shown(page)[..., 0] - shown(page)[..., 2])
+    bands = [part.mean() for part in np.array_split(cast, 5, 1)]
+    assert bands[0] < 2 < 5 < max(bands)
+    page.locator(".strip .band-button").last.click()
+    ramp.settled()
+    assert ramp.recipe().finish.toning.lights.strength > 0
+
+
+def test_a_toned_png_opens_elsewhere(ramp, page, tmp_path):
+    group(ramp, "Colour")
+    begin(ramp, "iron blue")
+    path, words = download(page, tmp_path, "PNG")
+    assert "RGB" in words
+    with Image.open(path) as opened:
+        assert opened.mode == "RGB"
+        pixels = np.asarray(opened, int)
+    assert (pixels[..., 2] - pixels[..., 0])[:, 250:450].mean() > 10
