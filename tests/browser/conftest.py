@@ -23,6 +23,9 @@ ARGUMENTS = [
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
 
+#: A first frame may wait until its loops are compiled, with other tests beside it.
+FIRST_MS = 120_000
+
 
 @pytest.fixture(scope="session")
 def browser_type_launch_args():
@@ -120,7 +123,8 @@ class Desk:
                 const state = bench && bench._x_dataStack && bench._x_dataStack[0];
                 return state && state.frame.ready && !state.frame.waiting && !state.compare.asking
                     && ["", "saved"].includes(state.work.saver.words);
-            }"""
+            }""",
+            timeout=FIRST_MS,
         )
 
     def settled(self) -> None:

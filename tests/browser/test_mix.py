@@ -200,7 +200,7 @@ def test_picked_colours(bench, page, source):
     bench.drag(page.locator("[data-range=picked-0] .full"), 0, 40)
     assert bench.recipe().mix.picked[0].lift < -0.4
     check(bench, source)
-    reach = page.get_by_label("reach")
+    reach = page.get_by_role("slider", name="reach", exact=True)
     reach.fill("0.15")
     bench.settled()
     assert bench.recipe().mix.picked[0].reach == 0.15

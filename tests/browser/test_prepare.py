@@ -44,7 +44,7 @@ def green(desk):
 def test_the_colour_picture_is_shown_as_it_is_prepared(prepare, page):
     shown, side = green(prepare)
     assert np.abs(shown - prepared(prepare, side)[..., 1]).max() <= 2
-    prepare.drag(page.locator(".lightpoint"), 60, -8)
+    prepare.drag(page.get_by_role("slider", name="light: warmth"), 60, -8)
     found = light(prepare)
     assert 60 < found.warmth < 100
     assert 10 < found.tint < 60
@@ -92,7 +92,7 @@ def test_dragging_on_the_picture_moves_the_light(prepare, page):
 
 
 def test_keys_typing_and_rest(prepare, page):
-    page.locator(".lightpoint").focus()
+    page.get_by_role("slider", name="light: warmth").focus()
     page.keyboard.press("ArrowRight")
     page.keyboard.press("ArrowUp")
     page.wait_for_timeout(700)
@@ -105,7 +105,7 @@ def test_keys_typing_and_rest(prepare, page):
     page.keyboard.press("Enter")
     prepare.settled()
     assert light(prepare).shadows == 30
-    page.locator(".lightpoint").focus()
+    page.get_by_role("slider", name="light: warmth").focus()
     page.keyboard.press("Delete")
     page.wait_for_timeout(700)
     prepare.wait()

@@ -168,8 +168,10 @@ def others(path):
     if path.startswith("mix.centres"):  # free between its neighbours
         low, high = one.rest - 12, one.rest + 12
     low, high = WITHIN.get(path, (low, high))
-    found = [round(low + share * (high - low), 3) for share in (0.25, 0.3, 0.8)]
-    return tuple(value for value in found if value != now)[-2:]
+    low_one, between, high_one = (
+        round(low + share * (high - low), 3) for share in (0.25, 0.3, 0.8)
+    )
+    return between if low_one == now else low_one, high_one
 
 
 def with_value(path, value):
