@@ -290,6 +290,36 @@ def test_areas_are_named_ordered_copied_followed_and_removed(plain, page):
     assert len(areas(plain)) == 3
 
 
+def test_what_follows_a_mask_says_the_same_when_that_is_removed(plain, page):
+    tool(page, "Ellipse")
+    draw(plain, (0.2, 0.5), (0.3, 0.7))
+    page.get_by_role("button", name="Mask", exact=True).click()
+    tool(page, "Fade")
+    draw(plain, (0.1, 0.5), (0.6, 0.5))  # its second part
+    page.get_by_role("button", name="Outside", exact=True).click()
+    plain.settled()
+    page.get_by_role("button", name="Values", exact=True).click()
+    type_value(plain, "exposure", "-1")
+    first, outside = areas(plain)
+    assert len(first.mask) == 2
+    seen = plain.canvas()["green"]
+    page.locator(f'[data-area="{first.id}"]').press("Delete")
+    plain.settled()
+    (left,) = areas(plain)
+    assert (left.name, left.opposite, len(left.mask)) == (outside.name, True, 2)
+    assert np.abs(plain.canvas()["green"] - seen).max() <= 1
+    page.keyboard.press("Control+z")
+    plain.settled()
+    # limited by something else too, its mask cannot be said without the first: nothing is lost
+    page.locator(f'[data-area="{outside.id}"]').click()
+    draw(plain, (0.5, 0.2), (0.5, 0.9))
+    assert len(areas(plain)[1].mask) == 2
+    page.locator(f'[data-area="{first.id}"]').press("Delete")
+    expect(page.get_by_text("is switched off, not removed")).to_be_visible()
+    plain.settled()
+    assert [one.on for one in areas(plain)] == [False, True]
+
+
 def test_a_copy_is_dragged_off_with_alt(plain, page):
     tool(page, "Ellipse")
     draw(plain, (0.3, 0.4), (0.4, 0.5))

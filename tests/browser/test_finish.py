@@ -169,6 +169,9 @@ def test_sharpness_shows_its_edges_while_held(desk, page, tmp_path):
 def test_falloff_is_dragged_and_its_middle_is_put_on_the_picture(ramp, page):
     group(ramp, "Edges")
     plain = shown(page)[..., 1]
+    page.mouse.click(*ramp.at(0.9, 0.2))  # there is no falloff yet
+    ramp.settled()
+    assert ramp.recipe() == REST
     grip = page.get_by_role("slider", name="light in the corner")
     ramp.drag(grip, 0, 40)
     amount = ramp.recipe().finish.falloff.amount

@@ -22,7 +22,18 @@ from oatmeal.core.recipe import (
     formula,
     schema,
 )
-from oatmeal.core.recipe.areas import MOST_AREAS, PART_NUMBERS
+from oatmeal.core.recipe.areas import (
+    MOST_AREAS,
+    PART_NUMBERS,
+    Alike,
+    Colours,
+    Ellipse,
+    Fade,
+    MaskPart,
+    Outline,
+    Strokes,
+    Tones,
+)
 from oatmeal.core.recipe.clean import LARGEST_SPOT, MOST_SPOTS, SMALLEST_SPOT
 from oatmeal.core.recipe.curves import SHIPPED as CURVES
 from oatmeal.core.recipe.examples import CHANNEL_STARTS, FINISH_STARTS, FORMULA_EXAMPLES
@@ -86,6 +97,30 @@ def part_numbers(kind: str) -> list[dict[str, Any]]:
     return found
 
 
+def new_parts() -> dict[str, Any]:
+    """A part of each kind that is drawn, with nothing drawn yet."""
+    kinds: dict[str, type[MaskPart]] = {
+        "strokes": Strokes, "fade": Fade, "ellipse": Ellipse, "outline": Outline, "alike": Alike,
+        "tones": Tones, "colours": Colours,
+    }  # fmt: skip
+    needed = {"outline": {"path": "0 0"}}
+    return {
+        kind: model.model_validate({"kind": kind, **needed.get(kind, {})}).model_dump(
+            mode="json", by_alias=True, exclude_none=True
+        )
+        for kind, model in kinds.items()
+    }
+
+
+def brush_limits() -> dict[str, tuple[float, float]]:
+    """From and to of what a brush is set to."""
+    stroke = schema()["$defs"]["Stroke"]["properties"]
+    return {
+        key: (stroke[key]["minimum"], stroke[key]["maximum"])
+        for key in ("radius", "hardness", "flow", "max", "hold")
+    }
+
+
 @cache
 def vocabulary() -> dict[str, Any]:
     """Everything that the bench draws with and that does not depend on a photograph."""
@@ -123,6 +158,8 @@ def vocabulary() -> dict[str, Any]:
         "finish_starts": FINISH_STARTS,
         "most_areas": MOST_AREAS,
         "new_area": Area(id="a0").model_dump(mode="json", by_alias=True, exclude={"id"}),
+        "new_parts": new_parts(),
+        "brush": brush_limits(),
         "part_numbers": {kind: part_numbers(kind) for kind in PART_NUMBERS},
         "feet_apart": NEAREST_FEET,
         "hues": [hex_of_hue(hue) for hue in range(0, 360, 4)],

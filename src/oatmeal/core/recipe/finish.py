@@ -89,7 +89,7 @@ class Falloff(Part):
     )  # fmt: skip
     softness: float = setting("falloff's softness", 0, 100, rest=70.0, trial=25, scale="stays")
     roundness: float = setting(
-        "falloff's roundness", -100, 100, trial=40, scale="stays",
+        "falloff's shape", -100, 100, trial=40, scale="stays",
         meaning="0 follows the frame, 100 is a circle, -100 nearly a rectangle",
     )  # fmt: skip
     centre: tuple[Unit, Unit] = setting(

@@ -294,19 +294,45 @@ export function areaing(bench) {
       if (!one) return;
       const name = this.called(id);
       const place = this.number(id);
-      // whoever followed its mask keeps it
-      for (const other of this.list()) other.mask = other.mask.flatMap((part) => (part.kind === "area" && part.area === id ? this.kept(part, one) : [part]));
+      const followers = this.list().filter((other) => other.mask.some((part) => part.kind === "area" && part.area === id));
+      const bound = followers.find((other) => !this.keeps(other, one));
+      if (bound) {
+        one.on = false;
+        bench.work.settle();
+        say(`${name} is switched off, not removed: the mask of ${this.called(bound.id)} follows it.`, "Undo", () => bench.work.undo());
+        return;
+      }
+      for (const other of followers) this.keep(other, one);
       this.list().splice(place, 1);
       delete this.shown[id];
       this.choose(this.list()[Math.min(place, this.list().length - 1)]?.id || "");
       bench.work.settle();
       say(`${name} is removed.`, "Undo", () => bench.work.undo());
     },
-    /** What a part that followed a mask becomes when that goes: its parts, where they say the same. */
-    kept(part, one) {
-      if (one.opposite !== part.opposite && one.mask.length > 1) return [];
-      const flipped = one.opposite !== part.opposite;
-      return copy(one.mask).map((own, number) => ({ ...own, how: number ? own.how : part.how, opposite: flipped ? !own.opposite : own.opposite }));
+    /** True if an area's mask is nothing but another one's. */
+    isAll(other) {
+      return other.mask.length === 1 && other.mask[0].how === "add" && other.mask[0].on;
+    },
+    /** True if what follows a mask can say the same without it. */
+    keeps(other, one) {
+      return this.isAll(other) || this.isOne(other, one);
+    },
+    /** True if a single part, that lies where it lay, can stand in the place of a mask. */
+    isOne(other, one) {
+      return one.mask.length === 1 && one.mask[0].on && same(bench.masks.moveOf(other), bench.masks.moveOf(one));
+    },
+    /** What followed a mask takes its parts, and lies where that lay. */
+    keep(other, one) {
+      if (!this.isOne(other, one)) {
+        const moves = [other, one].map((area) => bench.masks.moveOf(area));
+        other.opposite = other.opposite !== (one.opposite !== other.mask[0].opposite);
+        other.move = [0, 1].map((axis) => clamp(Math.round((other.move[axis] + moves[1][axis] - moves[0][axis]) * 1e5) / 1e5, -1, 1));
+        other.mask = copy(one.mask);
+        return;
+      }
+      const [own] = one.mask;
+      other.mask = other.mask.map((part) => (part.kind === "area" && part.area === one.id
+        ? { ...copy(own), how: part.how, on: part.on, opposite: own.opposite !== (one.opposite !== part.opposite) } : part));
     },
     resetAll() {
       bench.work.recipe.areas = copy(bench.work.rest.areas);

@@ -37,6 +37,8 @@
  * @property {Object<string, Object<string, any>>} finish_starts values to begin from, by part and name
  * @property {number} most_areas
  * @property {any} new_area an area with nothing drawn
+ * @property {Object<string, any>} new_parts a part of a mask of each kind
+ * @property {Object<string, [number, number]>} brush limits of a brush's numbers
  * @property {Object<string, {key: string, words: string, low: number, high: number, factor: number, unit: string}[]>} part_numbers
  * @property {number} feet_apart degrees between the feet of two threads at the least
  * @property {string[]} hues

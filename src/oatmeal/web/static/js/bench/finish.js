@@ -1,7 +1,7 @@
 // Finish: from a grey picture to a print: sharpness, grain, the colour of the print, its edges.
 import { Frames } from "./frames.js";
 import { contour } from "./falloff.js";
-import { clamp, copy, same, words } from "./paths.js";
+import { clamp, copy, same } from "./paths.js";
 import { follow, set, svg } from "./svg.js";
 
 const GROUP = "oatmeal-finish-group";
@@ -25,9 +25,7 @@ export function finishing(bench) {
   let drawn = null;
   return {
     group: GROUPS.find((one) => one === sessionStorage.getItem(GROUP)) || "colour",
-    groups: GROUPS,
     side: "top",
-    zones: ZONES,
     /** The edge mask is shown while its setting is held. */
     masking: false,
     /** A hue is being chosen: its strength meanwhile, by name. @type {{name: string, strength: number}|null} */
@@ -101,9 +99,6 @@ export function finishing(bench) {
       const { on, toning } = this.all();
       return on && (toning.lights.strength > 0 || toning.darks.strength > 0);
     },
-    startNames(part) {
-      return Object.keys(bench.vocabulary.finish_starts[part]);
-    },
     /** @param {"toning"|"grain"|"sharpness"} part @param {string} name */
     begin(part, name) {
       Object.assign(this.all()[part], copy(bench.vocabulary.finish_starts[part][name]));
@@ -113,11 +108,6 @@ export function finishing(bench) {
     begun(part, name) {
       const start = bench.vocabulary.finish_starts[part][name];
       return Object.keys(start).every((key) => same(start[key], this.all()[part][key]));
-    },
-    resetPart(part) {
-      this.all()[part] = copy(bench.work.rest.finish[part]);
-      bench.work.settle();
-      this.draw();
     },
 
     // grain, sharpness
@@ -159,6 +149,11 @@ export function finishing(bench) {
     },
 
     // edges
+    /** True where a press on the picture is about the falloff, and its middle is drawn there. */
+    aims() {
+      const { falloff, on } = this.all();
+      return this.isOpen("edges") && on && falloff.amount !== 0 && !bench.compare.comparing && !bench.strips.strip;
+    },
     /** A press on the picture: the middle of the falloff follows. */
     press(event) {
       const { picture } = bench.parts;
@@ -188,8 +183,8 @@ export function finishing(bench) {
     drawMiddle() {
       const holder = bench.refs.falloffOn;
       const { picture } = bench.parts;
-      const { falloff, on } = this.all();
-      const shown = this.isOpen("edges") && on && falloff.amount !== 0 && !bench.compare.comparing && !bench.strips.strip;
+      const { falloff } = this.all();
+      const shown = this.aims();
       holder.hidden = !shown;
       if (!shown) return;
       drawn ??= this.newMiddle(holder);
@@ -226,10 +221,6 @@ export function finishing(bench) {
       });
       holder.append(svg("svg", { class: "areaboard", role: "group", "aria-label": "Falloff" }, ...lines.flat(), point));
       return { lines, point };
-    },
-    sideWords() {
-      const { amount, reach } = this.all().burned[this.side];
-      return amount ? `${words(amount, true)}, reach ${words(reach)} %` : "at rest";
     },
   };
 }

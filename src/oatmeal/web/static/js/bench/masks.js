@@ -6,7 +6,6 @@ import { follow } from "./svg.js";
 
 const MEMORY = "oatmeal-brush";
 const USUAL = { radius: 0.04, hardness: 0, flow: 5, max: 100, hold: 0 };
-const LIMITS = { radius: [0.002, 0.5], hardness: [0, 95], flow: [1, 100], max: [0, 100], hold: [0, 100] };
 const STEPS = { hardness: 10, flow: 5, max: 10, hold: 10 };
 const SIZED = 1.2;
 const WHEELED = 1.1;
@@ -27,9 +26,10 @@ const TOOLS = [
 
 /**
  * The tools of masks.
- * @param {Pick<import("./bench.js").Bench, "areas" | "crop" | "frame" | "parts" | "photograph" | "refs" | "sight" | "spots" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "crop" | "frame" | "parts" | "photograph" | "refs" | "sight" | "spots" | "vocabulary" | "work">} bench
  */
 export function masking(bench) {
+  const { brush: limits, new_parts: fresh } = bench.vocabulary;
   const where = placing(bench);
   const { pathOf, pointsOf, screen, scaleAt, anywhere } = where;
   /** @type {{areas: any, chosen: string, part: number}|null} */
@@ -41,7 +41,7 @@ export function masking(bench) {
     how: "add",
     erase: false,
     notMeant: false,
-    brush: { ...USUAL, ...remembered() },
+    brush: { ...USUAL, ...remembered(limits) },
 
     hint() {
       return TOOLS.find(({ id }) => id === this.tool).hint;
@@ -96,7 +96,7 @@ export function masking(bench) {
       this.setBrush(key, this.brush[key] + way * (key === "flow" && this.brush.flow + way <= STEPS.flow ? 1 : STEPS[key]));
     },
     setBrush(key, value) {
-      const [low, high] = LIMITS[key];
+      const [low, high] = limits[key];
       const kept = clamp(value, low, high);
       this.brush[key] = key === "radius" ? round(kept) : Math.round(kept);
       localStorage.setItem(MEMORY, JSON.stringify(this.brush));
@@ -140,18 +140,18 @@ export function masking(bench) {
       return bench.areas.one() || bench.areas.make(kind);
     },
     /** The part of this kind that is drawn into: the chosen one, or a new one at the end. */
-    partOf(area, kind, made) {
+    partOf(area, kind, made = {}) {
       const { areas } = bench;
       const chosen = area.mask[areas.part];
       if (chosen?.kind === kind) return chosen;
-      area.mask.push({ how: area.mask.length ? this.how : "add", opposite: false, on: true, ...made });
+      area.mask.push({ ...copy(fresh[kind]), how: area.mask.length ? this.how : "add", ...made });
       areas.part = area.mask.length - 1;
       return area.mask[areas.part];
     },
     /** Follow a gesture in places of the photograph. @param {PointerEvent} event @param {(points: number[][], event: PointerEvent, moved: boolean) => void} drawn @param {(ended: any, moved: boolean) => void} end */
     follow(event, drawn, end) {
       const { surround } = bench.parts.picture;
-      const { move } = moveOf(bench);
+      const move = this.moveOf(bench.areas.one());
       const here = (/** @type {any} */ next) => anywhere(next).map((value, axis) => value - move[axis]);
       const points = [here(event)];
       let moved = false;
@@ -169,7 +169,7 @@ export function masking(bench) {
       this.begin();
       const area = this.target("strokes");
       if (!area) return;
-      const part = this.partOf(area, "strokes", { kind: "strokes", strokes: [] });
+      const part = this.partOf(area, "strokes");
       const number = part.strokes.length;
       const { radius } = this.brush;
       const stroke = { path: "", ...copy(this.brush), erase: this.erase !== event.altKey, pressure: "" };
@@ -205,7 +205,7 @@ export function masking(bench) {
       this.begin();
       const area = this.target("alike");
       if (!area) return;
-      const part = this.partOf(area, "alike", { kind: "alike", this: [], not: [], reach: 0.35, tolerance: 20, softness: 50, joined: true });
+      const part = this.partOf(area, "alike");
       const key = this.notMeant !== event.altKey ? "not" : "this";
       const number = part[key].length;
       part[key].push("");
@@ -229,11 +229,7 @@ export function masking(bench) {
       const chosen = bench.areas.part;
       if (area.mask[chosen]?.kind === tool && this.how === "add" && area.mask.length === 1) area.mask.splice(chosen, 1); // drawn anew
       bench.areas.part = -1;
-      const part = this.partOf(area, tool, {
-        fade: { kind: "fade", from: [0, 0], to: [0, 0] },
-        ellipse: { kind: "ellipse", centre: [0, 0], radii: [LEAST, LEAST], angle: 0, feather: 50 },
-        outline: { kind: "outline", path: "0 0", feather: 0.01 },
-      }[tool]);
+      const part = this.partOf(area, tool, { fade: { from: [0, 0], to: [0, 0] }, ellipse: { centre: [0, 0], radii: [LEAST, LEAST] } }[tool]);
       let far = 0;
       this.follow(event, (points, next, moved) => {
         const [first, last] = [points[0], points[points.length - 1]];
@@ -261,9 +257,12 @@ export function masking(bench) {
         const recipe = copy({ ...bench.work.rest, prepare: { ...bench.work.rest.prepare, frame, lens } });
         const found = await ask("POST", `/api/photographs/${bench.photograph.id}/spot`, { recipe, ...at });
         const area = this.target(kind);
-        if (!area) return;
+        if (!area) {
+          bench.frame.waiting = false;
+          return;
+        }
         const star = Math.round(found.lightness);
-        const part = this.partOf(area, kind, kind === "tones" ? { kind, low: 0, high: 0, soft: [10, 10] } : { kind, hue: 0, width: 20, soft: 15 });
+        const part = this.partOf(area, kind);
         if (kind === "tones") Object.assign(part, { low: clamp(star - AROUND_TONE, 0, 100), high: clamp(star + AROUND_TONE, 0, 100) });
         else if (part.colour) part.colour = found.colour;
         else part.hue = Math.round(found.hue) % 360;
@@ -285,17 +284,17 @@ export function masking(bench) {
       this.begin();
       const area = this.target(this.tool);
       if (!area) return;
-      const { move } = moveOf(bench);
+      const move = this.moveOf(bench.areas.one());
       const [x, y] = where.placeAt(at).map((value, axis) => value - move[axis]);
       const { tool } = this;
-      if (tool === "strokes") this.partOf(area, tool, { kind: tool, strokes: [] }).strokes.push({ path: pathOf([[x, y]]), ...copy(this.brush), erase: this.erase, pressure: "" });
-      else if (tool === "alike") this.partOf(area, tool, { kind: tool, this: [], not: [], reach: 0.35, tolerance: 20, softness: 50, joined: true })[this.notMeant ? "not" : "this"].push(pathOf([[x, y]]));
+      if (tool === "strokes") this.partOf(area, tool).strokes.push({ path: pathOf([[x, y]]), ...copy(this.brush), erase: this.erase, pressure: "" });
+      else if (tool === "alike") this.partOf(area, tool)[this.notMeant ? "not" : "this"].push(pathOf([[x, y]]));
       else {
         bench.areas.part = -1;
         this.partOf(area, tool, {
-          fade: { kind: tool, from: [x, y].map(round), to: [round(x), round(y + 0.2)] },
-          ellipse: { kind: tool, centre: [x, y].map(round), radii: [0.12, 0.08], angle: 0, feather: 50 },
-          outline: { kind: tool, path: pathOf([[x - 0.1, y - 0.07], [x + 0.1, y - 0.07], [x + 0.1, y + 0.07], [x - 0.1, y + 0.07]]), feather: 0.01 },
+          fade: { from: [x, y].map(round), to: [round(x), round(y + 0.2)] },
+          ellipse: { centre: [x, y].map(round), radii: [0.12, 0.08] },
+          outline: { path: pathOf([[x - 0.1, y - 0.07], [x + 0.1, y - 0.07], [x + 0.1, y + 0.07], [x - 0.1, y + 0.07]]) },
         }[tool]);
       }
       bench.work.settle();
@@ -304,7 +303,7 @@ export function masking(bench) {
     toggleColourKind() {
       const part = bench.areas.thePart();
       if (part.colour) delete part.colour;
-      else Object.assign(part, { colour: "#808080", reach: 0.06 });
+      else part.colour = "#808080";
       bench.work.settle();
     },
     toggleJoined() {
@@ -321,9 +320,14 @@ export function masking(bench) {
     },
 
     // handles
+    /** By how much an area is moved, with its group. */
+    moveOf(one) {
+      const group = bench.areas.groups().find(({ id }) => id === one?.group);
+      return [0, 1].map((axis) => (one?.move[axis] ?? 0) + (group?.move[axis] ?? 0));
+    },
     /** Where a place of the chosen area is seen. */
     seen(point) {
-      const { move } = moveOf(bench);
+      const move = this.moveOf(bench.areas.one());
       return screen([point[0] + move[0], point[1] + move[1]]);
     },
     /** Lines and places of the chosen part that are drawn on the picture. */
@@ -356,7 +360,7 @@ export function masking(bench) {
     /** Move a handle of the chosen part by CSS pixels from where it was when the gesture began. @param {string} id @param {number[]} by @param {number[]} from */
     moveHandle(id, by, from) {
       const part = bench.areas.thePart();
-      const { move } = moveOf(bench);
+      const move = this.moveOf(bench.areas.one());
       const to = anywhere(toClient(bench, [from[0] + by[0], from[1] + by[1]])).map((value, axis) => value - move[axis]);
       if (id === "from" || id === "to") part[id] = to.map((value) => round(clamp(value, -1, 2)));
       else if (id === "centre") part.centre = to.map((value) => round(clamp(value, -1, 2)));
@@ -389,13 +393,6 @@ export function masking(bench) {
   };
 }
 
-/** By how much the chosen area is moved, with its group. */
-function moveOf(bench) {
-  const one = bench.areas.one();
-  const group = bench.areas.groups().find(({ id }) => id === one?.group);
-  return { move: [0, 1].map((axis) => (one?.move[axis] ?? 0) + (group?.move[axis] ?? 0)) };
-}
-
 /** A place on the surround as pointers have it. @param {any} bench @param {number[]} place */
 function toClient(bench, [x, y]) {
   const { left, top } = bench.parts.picture.view.box;
@@ -403,10 +400,10 @@ function toClient(bench, [x, y]) {
 }
 
 /** The brush that was used last. */
-function remembered() {
+function remembered(limits) {
   try {
     const found = JSON.parse(localStorage.getItem(MEMORY)) || {};
-    return Object.fromEntries(Object.entries(LIMITS).flatMap(([key, [low, high]]) => (Number.isFinite(found[key]) ? [[key, clamp(found[key], low, high)]] : [])));
+    return Object.fromEntries(Object.entries(limits).flatMap(([key, [low, high]]) => (Number.isFinite(found[key]) ? [[key, clamp(found[key], low, high)]] : [])));
   } catch {
     return {};
   }

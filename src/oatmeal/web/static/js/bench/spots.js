@@ -32,7 +32,7 @@ export function spotting(bench) {
         else if (bench.crop.group !== "clean") bench.light.drag(event);
       }
       else if (bench.areas.works()) return bench.masks.press(event, shares(at)) && this.taken(event);
-      else if (bench.finish.isOpen("edges") && bench.work.recipe.finish.on && bench.sight.zoom === "fit" && !bench.compare.comparing) bench.finish.press(event);
+      else if (bench.finish.aims() && bench.sight.zoom === "fit") bench.finish.press(event);
       else if (bench.work.step === "mix" && bench.work.recipe.mix.on && (bench.sight.zoom === "fit" || this.dragLifts)) this.dragSpot(event, shares(at), "mix");
       else if (bench.work.step === "tone" && bench.work.recipe.tone.on && (bench.sight.zoom === "fit" || this.dragLifts)) this.dragSpot(event, shares(at), "tone");
       else return false;
