@@ -107,6 +107,8 @@ DRAGS: dict[str, tuple[dict[str, Any], Any]] = {
     ),
     "grain amount": ({}, lambda n: {"grain": {"amount": 5 + n % 90}}),
     "grain size": ({}, lambda n: {"grain": {"amount": 40, "size": 0.3 + 0.005 * (n % 90)}}),
+    "glow": ({}, lambda n: {"glow": {"amount": 5 + n % 90}}),
+    "glow's reach": ({}, lambda n: {"glow": {"amount": 40, "reach": 5 + 0.5 * (n % 90)}}),
     "falloff": ({}, lambda n: {"falloff": {"amount": -5 - n % 90}}),
     "burned edge": ({}, lambda n: {"burned": {"top": {"amount": -5 - n % 90}}}),
     "sharpening amount": ({}, lambda n: {"sharpness": {"amount": 5 + n % 90, "radius": 1.5}}),

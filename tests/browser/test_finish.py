@@ -194,6 +194,22 @@ def test_falloff_is_dragged_and_its_middle_is_put_on_the_picture(ramp, page):
     assert ramp.recipe() == REST
 
 
+def test_glow_is_typed_and_undone(ramp, page):
+    group(ramp, "Surface")
+    plain = shown(page)[..., 1]
+    amount = page.locator('input.number[data-path="finish.glow.amount"]')
+    amount.fill("80")
+    amount.press("Enter")
+    ramp.settled()
+    assert ramp.recipe().finish.glow.amount == 80
+    gained = shown(page)[..., 1] - plain
+    assert gained[:, 4 * gained.shape[1] // 5].mean() > 5
+    assert abs(gained[:, 5].mean()) <= 1
+    page.keyboard.press("Control+z")
+    ramp.settled()
+    assert ramp.recipe() == REST
+
+
 def test_an_edge_is_burned_by_its_handle(ramp, page):
     group(ramp, "Edges")
     plain = shown(page)[..., 1]

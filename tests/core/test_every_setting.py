@@ -48,6 +48,7 @@ FULL = {
         ],
     },
     "finish": {
+        "glow": {"amount": 60, "reach": 20, "threshold": 30},
         "sharpness": {"amount": 40}, "grain": {"amount": 30, "size": 2},
         "toning": {"lights": {"strength": 20}, "darks": {"hue": 60, "strength": 15}},
         "falloff": {"amount": -30, "centre": [0.4, 0.5]},

@@ -1,7 +1,7 @@
 """Finish: from a toned grey to what is printed and saved, in floating point to the very end.
 
-Sharpness works on the file's own pixels (:mod:`.stages`). At the output's size come falloff and
-burned edges, sharpening for the medium, grain, toning and quantising (:mod:`.printing`).
+Sharpness works on the file's own pixels (:mod:`.stages`). At the output's size come glow, falloff
+and burned edges, sharpening for the medium, grain, toning and quantising (:mod:`.printing`).
 """
 
 from oatmeal.core.finish.printing import coded, printed

@@ -66,6 +66,23 @@ def _shaded(encoded, across, down, table, stops, spare, sides, ends, decode, out
                 result[x] = encode_one(min(lit, _f(1.0)))
 
 
+@parallel
+def _glowing(encoded, spreading, columns, over, rows, down, amount, decode, out):  # type: ignore[no-untyped-def]
+    cells = spreading.shape[1]
+    for y in prange(encoded.shape[0]):
+        line, result = encoded[y], out[y]
+        row = np.empty(cells, np.float32)
+        i, w = rows[y], down[y]
+        a, b, c, d = spreading[i[0]], spreading[i[1]], spreading[i[2]], spreading[i[3]]
+        for x in range(cells):
+            row[x] = w[0] * a[x] + w[1] * b[x] + w[2] * c[x] + w[3] * d[x]
+        for x in range(line.shape[0]):
+            j, v = columns[x], over[x]
+            light = v[0] * row[j[0]] + v[1] * row[j[1]] + v[2] * row[j[2]] + v[3] * row[j[3]]
+            dark = (_f(1.0) - decode_inside(line[x], decode)) * (_f(1.0) - amount * light)
+            result[x] = encode_one(_f(1.0) - dark)
+
+
 @inline
 def _row_key(row, seed):  # type: ignore[no-untyped-def]
     h = _u(row) * _u(0x85EBCA6B) + _u(seed)
@@ -270,6 +287,19 @@ def shaded(
     return out
 
 
+def glowing(
+    encoded: Plane,
+    spreading: Plane,
+    across: tuple[NDArray[np.int64], Plane],
+    down: tuple[NDArray[np.int64], Plane],
+    amount: float,
+) -> Plane:
+    """Encoded values under a spreading light, read through four cells ``(n, 4)`` each way."""
+    out = np.empty_like(encoded)
+    _glowing(encoded, spreading, *across, *down, _f(amount), DECODE_TABLE, out)
+    return out
+
+
 def lattice(
     first: tuple[int, int],
     columns: tuple[Plane, NDArray[np.uint32]],
@@ -354,6 +384,8 @@ def warm() -> None:
     plane = np.full((8, 8), 0.5, np.float32)
     line = np.zeros(8, np.float32)
     shaded(plane, line, line, np.zeros(9, np.float32), -1.0, 0.0, line, line)
+    taps = (np.zeros((8, 4), np.int64), np.zeros((8, 4), np.float32))
+    glowing(plane, plane, taps, taps, 0.5)
     places: Any = np.zeros(8, np.uint32)
     lattice(
         (0, 0), (np.zeros((5, 8), np.float32), places),

@@ -8,7 +8,7 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.finish import grain, shading, toning
+from oatmeal.core.finish import glow, grain, shading, toning
 from oatmeal.core.finish.quantising import Depth, quantised
 from oatmeal.core.picture import Window
 from oatmeal.core.recipe.finish import Finish
@@ -24,6 +24,7 @@ def printed(
     finish: Finish,
     seed: int = 0,
     between: Callable[[Plane], Plane] = lambda plane: plane,
+    spreading: Plane | None = None,
 ) -> Plane:
     """Encoded values as they are printed, but for their colour.
 
@@ -36,9 +37,13 @@ def printed(
         Of the photograph, for its grain.
     between : callable
         What is done between falloff and grain: sharpening for the medium.
+    spreading : float32 (h, w), optional
+        The light that spreads, of :func:`.glow.spread`; None where nothing glows.
     """
     height, width = encoded.shape
     whole = Window(0, 0, width, height)
+    if spreading is not None:
+        encoded = glow.glowing(encoded, spreading, finish.glow.amount, whole)
     out = between(shading.shaded(encoded, finish, whole))
     if not finish.grain.amount:
         return out

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.finish import grain, shading, sharpness
+from oatmeal.core.finish import glow, grain, shading, sharpness
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.stages import SOURCE, Place, stage
 
@@ -49,10 +49,33 @@ def sharpened(recipe: Recipe, place: Place, encoded: Plane, mask: Plane | None) 
     return sharpness.sharper(encoded, recipe.finish.sharpness, radius, mask)
 
 
+@stage(
+    "spreading",
+    reads=("finish.glow.reach", "finish.glow.threshold"),
+    needs=("sharpened",),
+    when=lambda recipe: recipe.finish.glow.amount > 0,
+    whole=True,
+)
+def spreading(recipe: Recipe, place: Place, encoded: Plane) -> Plane:
+    """The light that spreads from what is bright, on a small picture of the whole."""
+    return glow.spread(encoded, recipe.finish.glow)
+
+
+@stage(
+    "glowing",
+    reads=("finish.glow.amount",),
+    needs=("sharpened", "spreading"),
+    moved_by=("finish.glow.amount",),
+)
+def glowing(recipe: Recipe, place: Place, encoded: Plane, light: Plane) -> Plane:
+    """Encoded values under that light."""
+    return glow.glowing(encoded, light, recipe.finish.glow.amount, place.window)
+
+
 _SHADING = ("finish.falloff", "finish.burned")
 
 
-@stage("shaded", reads=_SHADING, needs=("sharpened",), moved_by=_SHADING)
+@stage("shaded", reads=_SHADING, needs=("glowing",), moved_by=_SHADING)
 def shaded(recipe: Recipe, place: Place, encoded: Plane) -> Plane:
     """Encoded values with falloff and burned edges."""
     return shading.shaded(encoded, recipe.finish, place.window)
@@ -81,4 +104,4 @@ def printed(recipe: Recipe, place: Place, encoded: Plane, field: tuple[Plane, fl
     return grain.grained(encoded, recipe.finish.grain, field)
 
 
-STAGES = (edge_mask, sharpened, shaded, grain_field, printed)
+STAGES = (edge_mask, sharpened, spreading, glowing, shaded, grain_field, printed)

@@ -85,7 +85,8 @@ def rendered(
         progress((top + rows) / view.height)
     if reduction is not None:
         out = kernels.encoded(reduction.result())
-    return printed(out, order.recipe.finish, view.seed, between)
+    spreading = whole.get("spreading", order) if whole is not None else None
+    return printed(out, order.recipe.finish, view.seed, between, spreading)
 
 
 def small_of(picture: Picture, long_side: int) -> Pipeline:

@@ -102,6 +102,20 @@ class Falloff(Part):
     )
 
 
+class Glow(Part):
+    """Light that spreads from what is bright."""
+
+    amount: float = setting("glow", 0, 100, step=5, trial=15, meaning="a full screen blend at 100")
+    reach: float = setting(
+        "glow's reach", 2, 60, rest=15.0, unit="‰", trial=6, scale="stays",
+        meaning="of the longer side of the framed picture",
+    )  # fmt: skip
+    threshold: float = setting(
+        "glow begins at", 0, 100, rest=70.0, unit="L*", trial=10, scale="stays",
+        meaning="half of it at that tone",
+    )  # fmt: skip
+
+
 class BurnedEdge(Part):
     """One side of the picture, darkened by itself."""
 
@@ -131,6 +145,7 @@ class Finish(Step):
 
     on: bool = True
     sharpness: Sharpness = setting("sharpness", rest=Sharpness, group="sharpness")
+    glow: Glow = setting("glow", rest=Glow, group="glow")
     grain: Grain = setting("grain", rest=Grain, group="grain")
     toning: Toning = setting("toning", rest=Toning, group="toning")
     falloff: Falloff = setting("falloff", rest=Falloff, group="falloff and burned edges")

@@ -135,6 +135,7 @@ export interface Film {
 export interface Finish {
   on: boolean;
   sharpness: Sharpness;
+  glow: Glow;
   grain: Grain;
   toning: Toning;
   falloff: Falloff;
@@ -163,6 +164,12 @@ export interface Frame {
   centre: [number, number];
   size: number;
   inside: boolean;
+}
+
+export interface Glow {
+  amount: number;
+  reach: number;
+  threshold: number;
 }
 
 export interface Grain {

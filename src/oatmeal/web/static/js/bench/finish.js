@@ -5,7 +5,7 @@ import { clamp, copy, same } from "./paths.js";
 import { follow, set, svg } from "./svg.js";
 
 const GROUP = "oatmeal-finish-group";
-const GROUPS = ["sharpness", "grain", "colour", "edges"];
+const GROUPS = ["sharpness", "grain", "colour", "edges", "surface"];
 const ZONES = ["0", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X"];
 const PATCH = { width: 174, height: 110 };
 const PATCH_SIDE = 1024;
