@@ -87,6 +87,7 @@ export function spotting(bench) {
       };
       const asked = this.spotAt(at).then((found) => {
         spot = found;
+        if (moved) light();
         move();
       });
       asked.catch((problem) => say(problem.message));
