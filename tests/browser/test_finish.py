@@ -205,6 +205,7 @@ def test_glow_is_typed_and_undone(ramp, page):
     gained = shown(page)[..., 1] - plain
     assert gained[:, 4 * gained.shape[1] // 5].mean() > 5
     assert abs(gained[:, 5].mean()) <= 1
+    page.get_by_role("main").focus()
     page.keyboard.press("Control+z")
     ramp.settled()
     assert ramp.recipe() == REST
