@@ -1,5 +1,8 @@
 """The step Finish: toning, grain, sharpness and edges, from the panel to a file."""
 
+import base64
+
+import cv2
 import numpy as np
 import pytest
 import tifffile
@@ -37,15 +40,11 @@ def begin(desk, name):
 
 def shown(page):
     """The whole frame as the browser shows it, RGB."""
-    flat = page.evaluate(
-        """() => {
-            const canvas = document.querySelector("canvas[x-ref=coarse]");
-            const { width, height } = canvas;
-            const { data } = canvas.getContext("2d").getImageData(0, 0, width, height);
-            return [width, height, Array.from(data)];
-        }"""
+    drawn = page.evaluate(
+        "() => document.querySelector('canvas[x-ref=coarse]').toDataURL('image/png')"
     )
-    return np.array(flat[2], int).reshape(flat[1], flat[0], 4)[..., :3]
+    png = np.frombuffer(base64.b64decode(drawn.partition(",")[2]), np.uint8)
+    return cv2.imdecode(png, cv2.IMREAD_COLOR)[..., ::-1].astype(int)
 
 
 def download(page, tmp_path, *buttons):
