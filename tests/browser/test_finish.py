@@ -210,6 +210,31 @@ def test_glow_is_typed_and_undone(ramp, page):
     assert ramp.recipe() == REST
 
 
+def test_dust_is_added_shuffled_made_dark_and_undone(ramp, page):
+    group(ramp, "Surface")
+    plain = shown(page)[..., 1]
+    amount = page.locator('input.number[data-path="finish.dust.amount"]')
+    amount.fill("100")
+    amount.press("Enter")
+    ramp.settled()
+    light = shown(page)[..., 1]
+    assert (light - plain).max() > 60
+    assert (light - plain).min() >= -1
+    page.get_by_role("button", name="Shuffle dust").click()
+    ramp.settled()
+    assert ramp.recipe().finish.dust.seed != 1
+    assert not np.array_equal(shown(page)[..., 1], light)
+    dark = page.get_by_role("button", name="Dust dark")
+    dark.click()
+    ramp.settled()
+    expect(dark).to_have_attribute("aria-pressed", "true")
+    assert (shown(page)[..., 1] - plain).max() <= 1
+    for _ in range(3):
+        page.keyboard.press("Control+z")
+        ramp.settled()
+    assert ramp.recipe() == REST
+
+
 def test_an_edge_is_burned_by_its_handle(ramp, page):
     group(ramp, "Edges")
     plain = shown(page)[..., 1]

@@ -53,6 +53,8 @@ FULL = {
         "toning": {"lights": {"strength": 20}, "darks": {"hue": 60, "strength": 15}},
         "falloff": {"amount": -30, "centre": [0.4, 0.5]},
         "burned": {"top": {"amount": -30}, "left": {"amount": 10}},
+        "dust": {"amount": 60}, "scratches": {"amount": 60}, "paper": {"amount": 50},
+        "border": {"uneven": {"width": 30}},
     },
 }  # fmt: skip
 BASES = {
@@ -68,6 +70,7 @@ STROKE = {
     "erase": False, "hold": 0.0, "pressure": "",
 }  # fmt: skip
 MASK_PART = {"how": "add", "opposite": False, "on": True, "kind": "strokes"}
+SEEDED = ("grain", "dust", "scratches", "paper", "border.uneven")
 #: Values for what is no number, switch or choice.
 OTHERS = {
     "prepare.frame.plumb": ([[[0.1, 0.1], [0.2, 0.9]]], [[[0.3, 0.1], [0.3, 0.9]]]),
@@ -108,7 +111,7 @@ OTHERS = {
         [MASK_PART | {"strokes": [STROKE]}],
         [MASK_PART | {"how": "subtract", "opposite": True, "strokes": [STROKE, STROKE]}],
     ),
-    "finish.grain.seed": (7, 9),
+    **{f"finish.{part}.seed": (7, 9) for part in SEEDED},
     "finish.falloff.centre": ([0.2, 0.5], [0.5, 0.8]),
     "tone.curve": ([[0.0, 0.0], [0.4, 0.6], [1.0, 1.0]], [[0.0, 0.1], [1.0, 0.8]]),
     "tone.zones": ([0.5] * 9, [-1.0] + [0.0] * 8),

@@ -12,7 +12,7 @@ from oatmeal.core.bands import kernels as bands
 from oatmeal.core.colour import filters
 from oatmeal.core.colour import kernels as colour
 from oatmeal.core.finish import kernels as finish
-from oatmeal.core.finish import quantising
+from oatmeal.core.finish import marks_kernels, quantising
 from oatmeal.core.guard import kernels as guard
 from oatmeal.core.mix import formula_kernel
 from oatmeal.core.mix import kernels as mix
@@ -46,6 +46,7 @@ def warm() -> None:
         tone,
         quantising,
         finish,
+        marks_kernels,
         seeing,
     )
     for room in rooms:

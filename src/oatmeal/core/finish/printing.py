@@ -8,20 +8,23 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.finish import glow, grain, shading, toning
+from oatmeal.core.finish import glow, shading, toning
 from oatmeal.core.finish.quantising import Depth, quantised
+from oatmeal.core.finish.stages import SURFACE
 from oatmeal.core.picture import Window
+from oatmeal.core.recipe import Recipe
 from oatmeal.core.recipe.finish import Finish
+from oatmeal.core.stages import Place
 
 Plane = NDArray[np.float32]
 
-#: Rows that grain and colour are held for at a time.
+#: Rows that grain, marks and colour are held for at a time.
 _ROWS: Final = 512
 
 
 def printed(
     encoded: Plane,
-    finish: Finish,
+    recipe: Recipe,
     seed: int = 0,
     between: Callable[[Plane], Plane] = lambda plane: plane,
     spreading: Plane | None = None,
@@ -32,27 +35,31 @@ def printed(
     ----------
     encoded : float32 (H, W)
         Of the whole framed picture, at the output's size.
-    finish : Finish
+    recipe : Recipe
+        As it acts.
     seed : int
-        Of the photograph, for its grain.
+        Of the photograph, for what is drawn by chance.
     between : callable
         What is done between falloff and grain: sharpening for the medium.
     spreading : float32 (h, w), optional
         The light that spreads, of :func:`.glow.spread`; None where nothing glows.
     """
+    finish = recipe.finish
     height, width = encoded.shape
     whole = Window(0, 0, width, height)
     if spreading is not None:
         encoded = glow.glowing(encoded, spreading, finish.glow.amount, whole)
     out = between(shading.shaded(encoded, finish, whole))
-    if not finish.grain.amount:
+    works = [(made_by, laid) for made_by, laid in SURFACE if laid.works(recipe)]
+    if not works:
         return out
     made = np.empty_like(out)
     for top in range(0, height, _ROWS):
-        rows = out[top : top + _ROWS]
-        window = Window(0, top, width, height)
-        field = grain.field(finish.grain, window, (rows.shape[0], width), seed)
-        made[top : top + _ROWS] = grain.grained(rows, finish.grain, field)
+        place = Place(Window(0, top, width, height), seed=seed)
+        rows = np.ascontiguousarray(out[top : top + _ROWS])
+        for made_by, laid in works:
+            rows = laid.make(recipe, place, rows, made_by.make(recipe, place, rows))
+        made[top : top + _ROWS] = rows
     return made
 
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.finish import glow, grain, shading, sharpness
+from oatmeal.core.finish import glow, grain, marks, rim, shading, sharpness, surface
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.stages import SOURCE, Place, stage
 
@@ -81,6 +83,10 @@ def shaded(recipe: Recipe, place: Place, encoded: Plane) -> Plane:
     return shading.shaded(encoded, recipe.finish, place.window)
 
 
+def _shape(rgb_linear: Plane) -> tuple[int, int]:
+    return rgb_linear.shape[0], rgb_linear.shape[1]
+
+
 @stage(
     "grain_field",
     reads=("finish.grain.size", "finish.grain.roughness", "finish.grain.seed"),
@@ -89,19 +95,112 @@ def shaded(recipe: Recipe, place: Place, encoded: Plane) -> Plane:
 )
 def grain_field(recipe: Recipe, place: Place, rgb_linear: Plane) -> tuple[Plane, float]:
     """The grain's numbers; they depend on nothing that is seen."""
-    shape = (rgb_linear.shape[0], rgb_linear.shape[1])
-    return grain.field(recipe.finish.grain, place.window, shape, place.seed)
+    return grain.field(recipe.finish.grain, place.window, _shape(rgb_linear), place.seed)
 
 
 @stage(
-    "printed",
+    "grained",
     reads=("finish.grain.amount", "finish.grain.roughness"),
     needs=("shaded", "grain_field"),
     moved_by=("finish.grain.amount",),
 )
-def printed(recipe: Recipe, place: Place, encoded: Plane, field: tuple[Plane, float]) -> Plane:
-    """Encoded values as they are printed, but for their colour."""
+def grained(recipe: Recipe, place: Place, encoded: Plane, field: tuple[Plane, float]) -> Plane:
+    """Encoded values with grain."""
     return grain.grained(encoded, recipe.finish.grain, field)
 
 
-STAGES = (edge_mask, sharpened, spreading, glowing, shaded, grain_field, printed)
+@stage(
+    "dust",
+    reads=("finish.dust.amount", "finish.dust.size", "finish.dust.seed"),
+    needs=(SOURCE,),
+    when=lambda recipe: recipe.finish.dust.amount > 0,
+)
+def dust(recipe: Recipe, place: Place, rgb_linear: Plane) -> Plane:
+    """How far dust covers each pixel."""
+    return marks.dust(recipe.finish.dust, place.window, _shape(rgb_linear), place.seed)
+
+
+@stage(
+    "dusty",
+    reads=("finish.dust.light",),
+    needs=("grained", "dust"),
+    moved_by=("finish.dust.amount",),
+)
+def dusty(recipe: Recipe, place: Place, encoded: Plane, cover: Plane) -> Plane:
+    """Encoded values under dust."""
+    return surface.marked(encoded, cover, recipe.finish.dust.light)
+
+
+_SCRATCHES = ("finish.scratches.amount", "finish.scratches.direction", "finish.scratches.seed")
+
+
+@stage(
+    "scratches",
+    reads=_SCRATCHES,
+    needs=(SOURCE,),
+    when=lambda recipe: recipe.finish.scratches.amount > 0,
+)
+def scratches(recipe: Recipe, place: Place, rgb_linear: Plane) -> Plane:
+    """How far scratches cover each pixel."""
+    return marks.scratches(recipe.finish.scratches, place.window, _shape(rgb_linear), place.seed)
+
+
+@stage(
+    "scratched",
+    reads=("finish.scratches.light",),
+    needs=("dusty", "scratches"),
+    moved_by=("finish.scratches.amount",),
+)
+def scratched(recipe: Recipe, place: Place, encoded: Plane, cover: Plane) -> Plane:
+    """Encoded values under scratches."""
+    return surface.marked(encoded, cover, recipe.finish.scratches.light)
+
+
+@stage(
+    "relief",
+    reads=("finish.paper.size", "finish.paper.seed"),
+    needs=(SOURCE,),
+    when=lambda recipe: recipe.finish.paper.amount > 0,
+)
+def relief(recipe: Recipe, place: Place, rgb_linear: Plane) -> Plane:
+    """The sheet's relief; it depends on nothing that is seen."""
+    return surface.relief(recipe.finish.paper, place.window, _shape(rgb_linear), place.seed)
+
+
+@stage(
+    "papered",
+    reads=("finish.paper.amount",),
+    needs=("scratched", "relief"),
+    moved_by=("finish.paper.amount",),
+)
+def papered(recipe: Recipe, place: Place, encoded: Plane, made: Plane) -> Plane:
+    """Encoded values on a sheet."""
+    return surface.papered(encoded, made, recipe.finish.paper.amount)
+
+
+@stage(
+    "rim",
+    reads=("finish.border.uneven",),
+    needs=(SOURCE,),
+    when=lambda recipe: recipe.finish.border.uneven.width > 0,
+)
+def uneven_rim(recipe: Recipe, place: Place, rgb_linear: Plane) -> tuple[Plane, Plane]:
+    """What an uneven edge keeps and adds."""
+    return rim.rim(recipe.finish.border.uneven, place.window, _shape(rgb_linear), place.seed)
+
+
+@stage("printed", needs=("papered", "rim"), moved_by=("finish.border.uneven.width",))
+def printed(recipe: Recipe, place: Place, encoded: Plane, made: tuple[Plane, Plane]) -> Plane:
+    """Encoded values as they are printed, but for their colour."""
+    return rim.rimmed(encoded, made)
+
+
+#: What is drawn by place alone, and how it is laid on, in this order.
+SURFACE: Final = (
+    (grain_field, grained), (dust, dusty), (scratches, scratched), (relief, papered),
+    (uneven_rim, printed),
+)  # fmt: skip
+
+STAGES: Final = (
+    edge_mask, sharpened, spreading, glowing, shaded, *(one for pair in SURFACE for one in pair),
+)  # fmt: skip

@@ -86,7 +86,7 @@ def rendered(
     if reduction is not None:
         out = kernels.encoded(reduction.result())
     spreading = whole.get("spreading", order) if whole is not None else None
-    return printed(out, order.recipe.finish, view.seed, between, spreading)
+    return printed(out, order.recipe, view.seed, between, spreading)
 
 
 def small_of(picture: Picture, long_side: int) -> Pipeline:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Final
+from typing import Annotated, Any, Final
 
 from pydantic import Field
 
@@ -12,7 +12,23 @@ from oatmeal.core.recipe.settings import setting
 #: Seeds of grain are whole numbers up to this one.
 MOST_SEED: Final = 9999
 
+Seed = Annotated[int, Field(ge=0, le=MOST_SEED)]
 Hue = Annotated[float, Field(description="OKLCh degrees")]
+
+
+def _seed(words: str) -> Any:
+    return setting(words, rest=1, scale="stays", meaning="another number is another pattern")
+
+
+def _size(words: str) -> Any:
+    return setting(
+        words, 0, 100, rest=50.0, step=5, trial=20, scale="stays",
+        meaning="half as large at 0, twice at 100",
+    )  # fmt: skip
+
+
+def _light(words: str) -> Any:
+    return setting(words, rest=True, scale="stays", meaning="as dust on a negative is; else dark")
 
 
 class Sharpness(Part):
@@ -45,9 +61,7 @@ class Grain(Part):
         "grain roughness", 0, 100, rest=25.0, step=5, trial=20, scale="stays",
         meaning="clumps, and grains that are darker than light",
     )  # fmt: skip
-    seed: Annotated[int, Field(ge=0, le=MOST_SEED)] = setting(
-        "grain's pattern", rest=1, scale="stays", meaning="another number is another pattern"
-    )
+    seed: Seed = _seed("grain's pattern")
 
 
 class Tint(Part):
@@ -138,6 +152,58 @@ class Burned(Part):
     left: BurnedEdge = Field(default=BurnedEdge())
 
 
+class Dust(Part):
+    """Specks and hairs."""
+
+    amount: float = setting("dust", 0, 100, step=5, trial=20, meaning="how many")
+    size: float = _size("dust's size")
+    light: bool = _light("light dust")
+    seed: Seed = _seed("dust's pattern")
+
+
+class Scratches(Part):
+    """Marks along the way that a film runs, and scuffs."""
+
+    amount: float = setting("scratches", 0, 100, step=5, trial=20, meaning="how many")
+    direction: float = setting(
+        "scratches' direction", 0, 180, rest=90.0, unit="°", step=5, trial=30, scale="stays",
+        meaning="90 is upright",
+    )  # fmt: skip
+    light: bool = _light("light scratches")
+    seed: Seed = _seed("scratches' pattern")
+
+
+class Paper(Part):
+    """The fibres and the tooth of a sheet, lit from the upper left."""
+
+    amount: float = setting("paper", 0, 100, step=5, trial=20)
+    size: float = _size("paper's size")
+    seed: Seed = _seed("paper's pattern")
+
+
+class Uneven(Part):
+    """The edge of a negative carrier that was filed by hand: a black rim, then bare paper."""
+
+    width: float = setting(
+        "uneven edge", 0, 150, unit="‰", step=2, trial=8, within=(0, 60),
+        meaning="of the longer side of the framed picture",
+    )  # fmt: skip
+    roughness: float = setting(
+        "uneven edge's roughness", 0, 100, rest=50.0, step=5, trial=20, scale="stays",
+    )  # fmt: skip
+    black: float = setting(
+        "uneven edge's black", 0, 100, rest=50.0, step=5, trial=20, scale="stays",
+        meaning="how much of its width is the black rim",
+    )  # fmt: skip
+    seed: Seed = _seed("uneven edge's pattern")
+
+
+class Border(Part):
+    """What stands round the picture."""
+
+    uneven: Uneven = Field(default=Uneven())
+
+
 class Finish(Step):
     """From a grey picture to a print."""
 
@@ -150,3 +216,7 @@ class Finish(Step):
     toning: Toning = setting("toning", rest=Toning, group="toning")
     falloff: Falloff = setting("falloff", rest=Falloff, group="falloff and burned edges")
     burned: Burned = setting("burned edges", rest=Burned, group="falloff and burned edges")
+    dust: Dust = setting("dust", rest=Dust, group="dust, scratches, paper")
+    scratches: Scratches = setting("scratches", rest=Scratches, group="dust, scratches, paper")
+    paper: Paper = setting("paper", rest=Paper, group="dust, scratches, paper")
+    border: Border = setting("border", rest=Border, group="border")

@@ -42,6 +42,10 @@ export interface Areas {
   list: Area[];
 }
 
+export interface Border {
+  uneven: Uneven;
+}
+
 export interface Burned {
   top: BurnedEdge;
   right: BurnedEdge;
@@ -86,6 +90,13 @@ export interface Colours {
   soft: number;
   colour?: string;
   reach: number;
+}
+
+export interface Dust {
+  amount: number;
+  size: number;
+  light: boolean;
+  seed: number;
 }
 
 export interface EdgeColour {
@@ -140,6 +151,10 @@ export interface Finish {
   toning: Toning;
   falloff: Falloff;
   burned: Burned;
+  dust: Dust;
+  scratches: Scratches;
+  paper: Paper;
+  border: Border;
 }
 
 export interface Formula {
@@ -266,6 +281,12 @@ export interface Outline {
   feather: number;
 }
 
+export interface Paper {
+  amount: number;
+  size: number;
+  seed: number;
+}
+
 export interface Parameter {
   value: number;
   low: number;
@@ -294,6 +315,13 @@ export interface Prepare {
   spots: Spot[];
   light: Light;
   threads: Threads;
+}
+
+export interface Scratches {
+  amount: number;
+  direction: number;
+  light: boolean;
+  seed: number;
 }
 
 export interface Sharpness {
@@ -394,6 +422,13 @@ export interface Toning {
   lights: Tint;
   darks: Tint;
   balance: number;
+}
+
+export interface Uneven {
+  width: number;
+  roughness: number;
+  black: number;
+  seed: number;
 }
 
 export interface Values {

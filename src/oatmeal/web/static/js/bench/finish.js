@@ -1,7 +1,7 @@
 // Finish: from a grey picture to a print: sharpness, grain, the colour of the print, its edges.
 import { Frames } from "./frames.js";
 import { contour } from "./falloff.js";
-import { clamp, copy, same } from "./paths.js";
+import { at, clamp, copy, same } from "./paths.js";
 import { follow, set, svg } from "./svg.js";
 
 const GROUP = "oatmeal-finish-group";
@@ -111,8 +111,9 @@ export function finishing(bench) {
     },
 
     // grain, sharpness
-    shuffle() {
-      this.all().grain.seed = 1 + Math.floor(Math.random() * 9999);
+    /** Another pattern of the same. @param {string} part its path in the step */
+    shuffle(part) {
+      at(this.all(), part).seed = 1 + Math.floor(Math.random() * 9999);
       bench.work.settle();
     },
     showMask(on) {
@@ -131,8 +132,8 @@ export function finishing(bench) {
       const { width, height } = bench.parts.picture.file;
       const [across, down] = [Math.min(PATCH.width, width), Math.min(PATCH.height, height)];
       const middle = bench.parts.picture.zoom === "fit" ? this.patchAt : bench.parts.picture.shares(bench.parts.picture.middle());
-      const at = (share, whole, part) => Math.round(clamp(share * whole - part / 2, 0, whole - part));
-      const region = [at(middle.x, width, across), at(middle.y, height, down), across, down];
+      const begin = (share, whole, part) => Math.round(clamp(share * whole - part / 2, 0, whole - part));
+      const region = [begin(middle.x, width, across), begin(middle.y, height, down), across, down];
       patches ??= new Frames(id, (frame) => this.paintPatch(frame), (problem) => { this.patchTrouble = problem.message; });
       const recipe = copy(bench.work.recipe);
       patches.ask(() => ({ recipe, side: PATCH_SIDE, layers: ["grey"], region, measured: false }));
@@ -142,9 +143,9 @@ export function finishing(bench) {
       this.patchTrouble = "";
       bench.parts.picture.draw(bench.refs.finishPatch, { width: frame.width, height: frame.height, data: frame.layers.grey }, false);
     },
-    patchHere(at) {
+    patchHere(place) {
       bench.spots.mode = "";
-      this.patchAt = at;
+      this.patchAt = place;
       this.askPatch();
     },
 
