@@ -1,6 +1,7 @@
 """The step Finish: toning, grain, sharpness and edges, from the panel to a file."""
 
 import base64
+import re
 
 import cv2
 import numpy as np
@@ -11,8 +12,11 @@ from playwright.sync_api import expect
 from samples import write_png
 
 from oatmeal.core.colour import decode_srgb
+from oatmeal.core.picture import proxy, reduced
+from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST
 from oatmeal.core.recipe.examples import FINISH_STARTS
+from oatmeal.photofile.decode import decode
 
 WIDE, HIGH = 900, 600
 
@@ -47,12 +51,12 @@ def shown(page):
     return cv2.imdecode(png, cv2.IMREAD_COLOR)[..., ::-1].astype(int)
 
 
-def download(page, tmp_path, *buttons):
+def download(page, tmp_path, *buttons, size="900 × 600 px"):
     page.get_by_role("button", name="Export").click()
     for name in buttons:
         page.get_by_role("button", name=name, exact=True).click()
     result = page.locator(".result")
-    expect(result).to_contain_text("900 × 600 px", timeout=20000)
+    expect(result).to_contain_text(size, timeout=20000)
     with page.expect_download() as waiting:
         page.get_by_role("link", name="Download").click()
     path = tmp_path / waiting.value.suggested_filename
@@ -65,14 +69,14 @@ def test_a_toned_print_is_rgb_and_the_file_holds_what_is_shown(ramp, page, tmp_p
     begin(ramp, "sepia")
     toning = ramp.recipe().finish.toning.model_dump()
     assert toning == FINISH_STARTS["toning"]["sepia"]
-    expect(page.get_by_text("A toned print is RGB")).to_be_visible()
+    expect(page.get_by_text("A print with colour is RGB")).to_be_visible()
     seen = shown(page)
     assert (seen[..., 0] - seen[..., 2])[:, WIDE // 3 : WIDE // 2].mean() > 15  # warm
     lit = page.locator(".wedge span").nth(5).evaluate("(e) => getComputedStyle(e).backgroundColor")
     red, green, blue = (int(part) for part in lit[4:-1].replace(",", " ").split())
     assert red > green > blue
     path, words = download(page, tmp_path, "TIFF", "16 bits")
-    assert "16-bit toned RGB" in words
+    assert "16-bit RGB" in words
     kept = tifffile.imread(path)
     assert kept.dtype == np.uint16
     assert kept.shape == (HIGH, WIDE, 3)
@@ -276,3 +280,111 @@ def test_a_toned_png_opens_elsewhere(ramp, page, tmp_path):
         assert opened.mode == "RGB"
         pixels = np.asarray(opened, int)
     assert (pixels[..., 2] - pixels[..., 0])[:, 250:450].mean() > 10
+
+
+@pytest.fixture
+def cloths(desk, page, tmp_path):
+    """Red and blue cloth, and the step open."""
+    codes = np.full((HIGH, WIDE, 3), 128, np.uint8)
+    codes[:, : WIDE // 2], codes[:, WIDE // 2 :] = (178, 58, 46), (60, 80, 170)
+    desk.begin(write_png(tmp_path / "cloths.png", codes))
+    page.keyboard.press("z")
+    desk.settled()
+    group(desk, "Colour")
+    return desk
+
+
+def as_rendered(path, recipe, side):
+    """What the core makes of a file at a size."""
+    return Pipeline(reduced(proxy(decode(path), 2048), side)).coloured(recipe).astype(int)
+
+
+def coloured(page):
+    """How far red stands from blue in the two halves of what is shown."""
+    picture = shown(page)
+    apart = picture[..., 0] - picture[..., 2]
+    middle = apart.shape[1] // 2
+    return apart[:, 20 : middle - 20].mean(), apart[:, middle + 20 : -20].mean()
+
+
+def test_a_colour_is_kept_turned_taken_out_and_let_go(cloths, page, tmp_path):
+    assert coloured(page) == (0, 0)
+    page.get_by_role("button", name="keep a colour").click()
+    page.mouse.click(*cloths.at(0.25, 0.5))
+    expect(page.get_by_role("group", name="Kept colours").get_by_role("button")).to_have_count(1)
+    cloths.settled()
+    red, blue = coloured(page)
+    assert red > 60
+    assert abs(blue) < 3
+    recipe = cloths.recipe()
+    assert recipe.finish.kept.colours[0].amount == 100
+    seen = shown(page)
+    made = as_rendered(tmp_path / "cloths.png", recipe, max(seen.shape))
+    assert np.abs(seen - made).max() <= 2
+    turned = page.get_by_label("turned, ° of the kept colour, -180 to 180")
+    turned.fill("150")
+    turned.press("Enter")
+    cloths.settled()
+    assert coloured(page)[0] < -20
+    page.mouse.move(*cloths.at(0.25, 0.5))  # the meter reads greys, whatever colour they have
+    code = page.locator(".meter tbody tr").last.locator("td").nth(2)
+    expect(code).to_have_text(re.compile(r"^\d+$"))
+    page.get_by_role("checkbox", name="on", exact=True).locator("visible=true").uncheck()
+    cloths.settled()
+    assert coloured(page) == (0, 0)
+    page.get_by_role("button", name="Remove").locator("visible=true").click()
+    cloths.settled()
+    assert not cloths.recipe().finish.kept.colours
+    for _ in range(4):
+        page.get_by_role("button", name="Undo").first.click()
+        cloths.settled()
+    assert cloths.recipe() == REST
+
+
+def test_a_trace_is_rgb_and_the_file_holds_what_is_shown(cloths, page, tmp_path):
+    trace = page.locator('input.number[data-path="finish.kept.trace"]')
+    trace.fill("40")
+    trace.press("Enter")
+    cloths.settled()
+    red, blue = coloured(page)
+    assert red > 10
+    assert blue < -10
+    seen = shown(page)
+    path, words = download(page, tmp_path, "PNG")
+    assert "8-bit RGB" in words
+    with Image.open(path) as file:
+        assert file.mode == "RGB"
+        kept = np.asarray(file).astype(int)
+    for half in (slice(20, 400), slice(500, 880)):
+        x = slice(half.start * seen.shape[1] // WIDE, half.stop * seen.shape[1] // WIDE)
+        assert np.abs(kept[:, half].mean((0, 1)) - seen[:, x].mean((0, 1))).max() < 1
+
+
+def test_line_and_mat_stand_round_the_picture_and_in_the_file(ramp, page, tmp_path):
+    group(ramp, "Surface")
+    mount = page.locator(".mount")
+    expect(mount).to_be_hidden()
+    before = ramp.canvas("coarse")["box"]
+    for name, value in (("line", "5"), ("mat", "50")):
+        field = page.locator(f'input.number[data-path="finish.border.{name}"]')
+        field.fill(value)
+        field.press("Enter")
+        ramp.settled()
+    expect(mount).to_be_visible()
+    left, _, width, _ = ramp.canvas("coarse")["box"]
+    assert width < before[2]
+    box = mount.bounding_box()
+    around = 5 + 45  # pixels of the file: 5 and 50 thousandths of 900
+    scale = width / WIDE
+    assert left - box["x"] == pytest.approx(around * scale, abs=1)
+    assert box["width"] == pytest.approx((WIDE + 2 * around) * scale, abs=1)
+    size = f"{WIDE + 2 * around} × {HIGH + 2 * around} px"
+    expect(page.get_by_text(f"The whole file: {size}")).to_be_visible()
+    path, _ = download(page, tmp_path, "PNG", size=size)
+    with Image.open(path) as file:
+        assert file.size == (WIDE + 2 * around, HIGH + 2 * around)
+        grey = np.asarray(file).astype(int)
+    assert grey[2, 2] > 230
+    assert grey[HIGH // 2, around - 3] < 40
+    picture = grey[around : around + HIGH, around : around + WIDE]
+    assert np.abs(picture - (128 + np.linspace(-100, 100, WIDE))).max() <= 2

@@ -42,7 +42,10 @@ FULL = {
             {
                 "id": "a1", "group": "g1",
                 "mask": [{"kind": "ellipse", "centre": [0.5, 0.3], "radii": [0.4, 0.2]}],
-                "values": {"exposure": 0.5, "threads": {"green": {"strength": 150}}},
+                "values": {
+                    "exposure": 0.5, "threads": {"green": {"strength": 150}},
+                    "kept": {"amount": 40},
+                },
             },
             {"id": "a2", "mask": [{"kind": "fade"}], "values": {"lifts": {"blue": 0.3}}},
         ],
@@ -54,7 +57,8 @@ FULL = {
         "falloff": {"amount": -30, "centre": [0.4, 0.5]},
         "burned": {"top": {"amount": -30}, "left": {"amount": 10}},
         "dust": {"amount": 60}, "scratches": {"amount": 60}, "paper": {"amount": 50},
-        "border": {"uneven": {"width": 30}},
+        "border": {"uneven": {"width": 30}, "line": 20, "gap": 15, "mat": 60},
+        "kept": {"trace": 10, "colours": [{"colour": "#8a5a3a", "amount": 60, "reach": 0.2}]},
     },
 }  # fmt: skip
 BASES = {
@@ -102,6 +106,8 @@ OTHERS = {
     "mix.base:formula.text": ("r*k", "1 - Y**k"),
     "mix.picked.*.colour": ("#b23a2e", "#3f8a3a"),
     "mix.picked.*.name": ("sky", "water"),
+    "finish.kept.colours.*.colour": ("#b23a2e", "#3f8a3a"),
+    "finish.kept.colours.*.name": ("sky", "water"),
     "areas.groups.*.name": ("fields", "faces"),
     "areas.groups.*.move": ([0.1, 0.0], [-0.1, 0.1]),
     "areas.list.*.name": ("sky", "water"),
@@ -130,8 +136,11 @@ WITHIN = {
     "tone.levels.white": (150.0, 250.0),
     "tone.levels.out_white": (150.0, 250.0),
 }
-#: How a picture is framed is no stage: it is seen in the whole picture alone.
-FRAMING = ("prepare.frame", "prepare.lens")
+#: How a picture is framed and mounted is no stage: it is seen in the whole picture alone.
+FRAMING = (
+    "prepare.frame", "prepare.lens",
+    *(f"finish.border.{name}" for name in ("gap", "line", "line_grey", "mat", "mat_grey", "base")),
+)  # fmt: skip
 #: The widest edge is less than a pixel of a picture this small; tests/core/test_edges.py has it.
 FINER = ("prepare.edge_colour.width",)
 #: What an area has of the ranges, and what sides have, is the same part: one stands for all.
@@ -193,7 +202,7 @@ def rendered(recipe, work=None):
 
 
 @pytest.mark.parametrize("path", [path for path in EVERY if path not in STAGED])
-def test_a_setting_of_frame_or_lens_shows_in_the_whole_picture(path):
+def test_a_setting_of_frame_lens_or_mount_shows_in_the_whole_picture(path):
     before = seen(from_document(placed(path)[0]))
     found = [seen(with_value(path, value)) for value in others(path)]
     same = [np.array_equal(before, after) for after in found]

@@ -10,8 +10,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.finish import coded, sharpened
-from oatmeal.core.pipeline import opacity, render_colour, rendered
+from oatmeal.core.finish import sharpened
+from oatmeal.core.pipeline import opacity, render, render_colour
 from oatmeal.core.recipe import Recipe
 from oatmeal.photofile import decode as decoding
 from oatmeal.photofile import encode as encoding
@@ -98,9 +98,7 @@ def write_picture(
             return encoded
         return sharpened(encoded, output.sharpen, output.sharpen_amount, output.resolution)
 
-    finished = rendered(picture, recipe, output.long_side, progress, for_medium)
-    finish = recipe.effective().finish
-    codes = coded(finished, finish, output.dtype, dither=output.depth == 8)
+    codes = render(picture, recipe, output.dtype, output.long_side, progress, for_medium)
     height, width = codes.shape[:2]
     alpha = opacity(picture, recipe, output.long_side)
     written = encoding.encode(codes, destination, output, picture.exif, alpha)

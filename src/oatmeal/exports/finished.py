@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Final
 
 from oatmeal import engine
+from oatmeal.core.finish import widths
 from oatmeal.core.picture import fitted
 from oatmeal.core.recipe import Recipe
 from oatmeal.exports.convert import write_picture
@@ -79,7 +80,8 @@ def finished_file(
             raise room.no_room(name, folder, error.needed) from error
         store.trim_cache()
     size = framed_size(photograph, recipe)
-    width, height = fitted(*size, output.long_side or max(size))
+    size = fitted(*size, output.long_side or max(size))
+    width, height = widths(recipe.effective().finish.border, *size).round(*size)
     return FinishedFile(path, name, width, height, path.stat().st_size)
 
 

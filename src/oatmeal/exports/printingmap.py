@@ -18,9 +18,8 @@ from PIL import Image, ImageDraw, ImageFont
 
 import oatmeal
 from oatmeal.core import prepare
-from oatmeal.core.finish import coded
 from oatmeal.core.picture import Picture, framed
-from oatmeal.core.pipeline import Order, rendered
+from oatmeal.core.pipeline import Order, render
 from oatmeal.core.pipeline.render import small_of
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.recipe.areas import Area
@@ -70,7 +69,8 @@ def printing_map(picture: Picture, recipe: Recipe, title: str) -> Image.Image:
     room_for = (PAGE[0] - 3 * _MARGIN - _TABLE, PAGE[1] - 2 * _MARGIN - _HEAD)
     scale = min(room_for[0] / view.width, room_for[1] / view.height)
     size = (max(1, round(view.width * scale)), max(1, round(view.height * scale)))
-    codes = coded(rendered(picture, recipe, max(size)), order.recipe.finish, np.uint8)
+    bare = recipe.model_copy(update={"finish": recipe.finish.unmounted()})
+    codes = render(picture, bare, np.uint8, max(size))
     names = drawn(recipe.areas)
     masks = masks_of(small_of(view, SIDE), order, names) if names else {}
     found = {name: seen(mask) for name, mask in masks.items()}

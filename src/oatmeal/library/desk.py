@@ -181,9 +181,11 @@ class Desk:
                 picture = framed(source, _geometry(order, request.framing))
                 part = view.region(picture, rectangle, order)
             size = view.size
+            names = [*request.layers]
+            if "grey" in names and request.strip is None and order.recipe.keeps_colour:
+                names.append("print")  # its colours are no table of its greys
             layers = [
-                (name, self._layer(name, view, whole, part, order, request))
-                for name in request.layers
+                (name, self._layer(name, view, whole, part, order, request)) for name in names
             ]
             if not request.measured:
                 return Frame(*_extent(whole, rectangle), size, rectangle, layers, {})

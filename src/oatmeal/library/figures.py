@@ -75,9 +75,11 @@ class Figures:
 
 
 def layer(name: str, pipeline: Pipeline, order: Order) -> NDArray[np.uint8]:
-    """The finished grey, the plain conversion, or a colour picture as 8-bit codes."""
+    """The finished grey, the print, the plain conversion, or a colour picture as 8-bit codes."""
     if name == "grey":
         return np.asarray(pipeline.codes(order))
+    if name == "print":
+        return np.asarray(pipeline.coloured(order))
     if name == "plain":
         return np.asarray(Pipeline(pipeline.prepared(order)).codes(REST))
     if name == "edges":

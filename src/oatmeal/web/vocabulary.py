@@ -37,6 +37,7 @@ from oatmeal.core.recipe.areas import (
 from oatmeal.core.recipe.clean import LARGEST_SPOT, MOST_SPOTS, SMALLEST_SPOT
 from oatmeal.core.recipe.curves import SHIPPED as CURVES
 from oatmeal.core.recipe.examples import CHANNEL_STARTS, FINISH_STARTS, FORMULA_EXAMPLES
+from oatmeal.core.recipe.finish import MOST_KEPT
 from oatmeal.core.recipe.frame import MOST_LINES, SHORTEST_LINE, WIDEST
 from oatmeal.core.recipe.mix import MIN_BAND_NM, MOST_PICKED, Weighing
 from oatmeal.core.recipe.threads import NEAREST_FEET
@@ -149,6 +150,7 @@ def vocabulary() -> dict[str, Any]:
         "band_gap": MIN_BAND_NM,
         "level_gap": NEAREST_CODES,
         "most_picked": MOST_PICKED,
+        "most_kept": MOST_KEPT,
         "most_lines": MOST_LINES,
         "shortest_line": SHORTEST_LINE,
         "widest_ratio": WIDEST,

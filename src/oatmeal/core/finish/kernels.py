@@ -8,11 +8,13 @@ import numpy as np
 from numba import prange
 from numpy.typing import NDArray
 
+from oatmeal.core.colour import LUMINANCE_WEIGHTS
 from oatmeal.core.colour.lanes import (
     DECODE_TABLE,
     decode_inside,
     encode_one,
     exp2,
+    from_oklab,
     inline,
     parallel,
     smooth,
@@ -34,7 +36,21 @@ SPLINE_POWER: Final = 0.55
 _FREE: Final = _f(0.05)
 _BOUND: Final = _f(0.2)
 
+#: Colour over lightness is told from this OKLab lightness up; below it fades.
+_LEAST_LIGHT: Final = _f(0.1)
+
+#: How much less a difference of lightness counts than one of colour in telling a kept colour: the
+#: same cloth lies in light and in shade.
+_LESS_LIGHT: Final = _f(0.15)
+
+#: Colours are drawn toward the grey from this share of the way to the end of sRGB on.
+KNEE: Final = _f(0.8)
+
+_Y0, _Y1, _Y2 = (_f(weight) for weight in LUMINANCE_WEIGHTS)
+_LOG2_E: Final = _f(np.log2(np.e))
+
 Plane = NDArray[np.float32]
+Colours = NDArray[np.float32]
 
 
 @parallel
@@ -184,6 +200,72 @@ def _through_palette(encoded, table, out):  # type: ignore[no-untyped-def]
             between = place - _f(index)
             for c in range(3):
                 out[y, x, c] = table[index, c] + between * (table[index + 1, c] - table[index, c])
+
+
+@parallel
+def _kept(lightness, a_axis, b_axis, near, trace, kept, out):  # type: ignore[no-untyped-def]
+    near_l, near_a, near_b = near
+    for y in prange(out.shape[0]):
+        for x in range(out.shape[1]):
+            scale = _f(1.0) / max(lightness[y, x], _LEAST_LIGHT)
+            a, b = a_axis[y, x] * scale, b_axis[y, x] * scale
+            covered, across, along = trace, trace * a, trace * b
+            level = _f(1.0) / max(near_l[y, x], _LEAST_LIGHT)
+            for i in range(kept.shape[0]):
+                own = max(kept[i, 0], _LEAST_LIGHT)  # compared as if lit as the kept one is
+                d0 = _LESS_LIGHT * (near_l[y, x] - kept[i, 0])
+                d1 = own * level * near_a[y, x] - kept[i, 1]
+                d2 = own * level * near_b[y, x] - kept[i, 2]
+                far = min((d0 * d0 + d1 * d1 + d2 * d2) * kept[i, 3], _f(60.0))
+                weight = kept[i, 4] * exp2(-far)
+                covered += weight * (_f(1.0) - covered)
+                across += weight * (kept[i, 5] * a - kept[i, 6] * b - across)
+                along += weight * (kept[i, 6] * a + kept[i, 5] * b - along)
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = covered, across, along
+
+
+@parallel
+def _keep_inside(lightness, a_axis, b_axis, mask, share, turned, out):  # type: ignore[no-untyped-def]
+    cosine, sine = turned
+    for y in prange(out.shape[0]):
+        for x in range(out.shape[1]):
+            weight = min(share * _f(mask[y, x]), _f(1.0))
+            scale = _f(1.0) / max(lightness[y, x], _LEAST_LIGHT)
+            a, b = a_axis[y, x] * scale, b_axis[y, x] * scale
+            out[y, x, 0] += weight * (_f(1.0) - out[y, x, 0])
+            out[y, x, 1] += weight * (cosine * a - sine * b - out[y, x, 1])
+            out[y, x, 2] += weight * (sine * a + cosine * b - out[y, x, 2])
+
+
+@parallel
+def _lit(encoded, tints, kept, decode, out):  # type: ignore[no-untyped-def]
+    last = np.int32(tints.shape[0] - 2)
+    steps = _f(tints.shape[0] - 1)
+    for y in prange(encoded.shape[0]):
+        for x in range(encoded.shape[1]):
+            value = min(max(encoded[y, x], _f(0.0)), _f(1.0))
+            place = value * steps
+            index = min(np.int32(place), last)
+            between = place - _f(index)
+            bare = _f(1.0) - kept[y, x, 0]
+            a = tints[index, 0] + between * (tints[index + 1, 0] - tints[index, 0])
+            b = tints[index, 1] + between * (tints[index + 1, 1] - tints[index, 1])
+            a, b = bare * a + kept[y, x, 1], bare * b + kept[y, x, 2]
+            red, green, blue = from_oklab(_f(1.0), a, b)
+            level = decode_inside(value, decode)
+            scale = level / max(_Y0 * red + _Y1 * green + _Y2 * blue, _f(1e-3))
+            red, green, blue = red * scale - level, green * scale - level, blue * scale - level
+            above = max(red, max(green, blue)) / max(_f(1.0) - level, _f(1e-6))
+            below = -min(red, min(green, blue)) / max(level, _f(1e-6))
+            far = max(above, below)
+            held = _f(1.0)
+            if far > KNEE:
+                over = (far - KNEE) / (_f(1.0) - KNEE)
+                bent = KNEE + (_f(1.0) - KNEE) * (_f(1.0) - exp2(-min(over * _LOG2_E, _f(60.0))))
+                held = bent / far
+            out[y, x, 0] = encode_one(level + held * red)
+            out[y, x, 1] = encode_one(level + held * green)
+            out[y, x, 2] = encode_one(level + held * blue)
 
 
 @parallel
@@ -348,6 +430,55 @@ def through_palette(encoded: Plane, table: Plane) -> NDArray[np.float32]:
     return out
 
 
+def kept(
+    lab: tuple[Plane, Plane, Plane], near: tuple[Plane, Plane, Plane], trace: float, table: Plane
+) -> Colours:
+    """The picture's own colour as far as it is let through, ``(H, W, 3)``.
+
+    Parameters
+    ----------
+    lab : three float32 (H, W)
+        OKLab of the picture.
+    near : three float32 (H, W)
+        The colours that kept ones are told by.
+    trace : float
+        Share let through everywhere.
+    table : float32 (n, 7)
+        Of each kept colour its OKLab, ``log2(e) / (2 reach^2)``, its share, and the cosine and the
+        sine of the angle it is turned by, times its strength.
+
+    Returns
+    -------
+    float32 (H, W, 3)
+        The share that is covered, and OKLab ``a / L`` and ``b / L`` times that share.
+    """
+    out = np.empty((*lab[0].shape, 3), np.float32)
+    _kept(*lab, near, _f(trace), table, out)
+    return out
+
+
+def keep_inside(
+    lab: tuple[Plane, ...],
+    mask: NDArray[np.uint16],
+    share: float,
+    turned: tuple[float, float],
+    out: Colours,
+) -> None:
+    """Lay colour that an area keeps over what :func:`kept` found; ``share`` of one of the mask."""
+    cosine, sine = turned
+    _keep_inside(*lab, mask, _f(share), (_f(cosine), _f(sine)), out)
+
+
+def lit(encoded: Plane, tints: Plane, kept_colour: Colours) -> Colours:
+    """Encoded colour ``(H, W, 3)`` of encoded greys: tints ``(N, 2)`` over them, and kept colour.
+
+    The luminance is that of the greys.
+    """
+    out = np.empty((*encoded.shape, 3), np.float32)
+    _lit(encoded, tints, kept_colour, DECODE_TABLE, out)
+    return out
+
+
 def crisp(
     encoded: Plane,
     taps: Plane,
@@ -394,5 +525,10 @@ def warm() -> None:
     fine((0, 0), (8, 8), 0.1, 1.0, 1)
     grained(plane, plane, np.ones(2, np.float32), 0.0, np.zeros(6, np.float32))
     through_palette(plane, np.zeros((9, 3), np.float32))
+    colours = kept((plane, plane, plane), (plane, plane, plane), 0.1, np.ones((1, 7), np.float32))
+    part = plane[:4, :4]
+    mask = np.ones((8, 8), np.uint16)[:4, :4]
+    keep_inside((part, part, part), mask, 0.1, (1.0, 0.0), colours[:4, :4])
+    lit(plane, np.zeros((9, 2), np.float32), colours)
     crisp(plane, np.array([0.5, 0.25], np.float32), 1, 3, 1.0, 0.5, plane)
     crisp(plane, np.array([0.5, 0.25], np.float32), 1, 3, 1.0, 0.5, None)

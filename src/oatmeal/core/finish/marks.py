@@ -30,6 +30,9 @@ _HAIRS: Final = 52
 _GROUPS: Final = 22
 _SCUFFS: Final = 10
 
+#: How much of the picture a mark covers at the most.
+_COVERS: Final = np.float32(0.85)
+
 #: Fibres of a square picture at size 50.
 _FIBRES: Final = 9000
 
@@ -133,8 +136,8 @@ def dust(settings: Dust, window: Window, shape: tuple[int, int], photograph: int
     corner = (round(window.x), round(window.y))
     whole = Window(0, 0, window.width, window.height)
     specks, hairs = _dust(settings, whole, photograph)
-    out = specks.drawn(corner, np.zeros(shape, dtype=np.float32))
-    return hairs.drawn(corner, out)
+    out = hairs.drawn(corner, specks.drawn(corner, np.zeros(shape, dtype=np.float32)))
+    return np.asarray(_COVERS * out)
 
 
 def scratches(
@@ -143,7 +146,8 @@ def scratches(
     """How far scratches cover each pixel, float32 ``(H, W)``, 0 to 1."""
     corner = (round(window.x), round(window.y))
     whole = Window(0, 0, window.width, window.height)
-    return _scratches(settings, whole, photograph).drawn(corner, np.zeros(shape, dtype=np.float32))
+    out = _scratches(settings, whole, photograph).drawn(corner, np.zeros(shape, dtype=np.float32))
+    return np.asarray(_COVERS * out)
 
 
 @lru_cache(maxsize=8)

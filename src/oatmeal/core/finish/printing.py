@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.finish import glow, shading, toning
 from oatmeal.core.finish.quantising import Depth, quantised
-from oatmeal.core.finish.stages import SURFACE
+from oatmeal.core.finish.stages import BARES, SURFACE, bare_colour
 from oatmeal.core.picture import Window
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.recipe.finish import Finish
@@ -63,6 +63,18 @@ def printed(
     return made
 
 
+def bare(kept: Plane, recipe: Recipe, seed: int = 0) -> Plane:
+    """Kept colour ``(H, W, 3)`` of a whole picture, where nothing lies on the print."""
+    height, width = kept.shape[:2]
+    works = [one for one in BARES if one.when(recipe)]
+    for top in range(0, height if works else 0, _ROWS):
+        place = Place(Window(0, top, width, height), seed=seed)
+        rows = kept[top : top + _ROWS]
+        lying = [one.make(recipe, place, rows) if one in works else None for one in BARES]
+        kept[top : top + _ROWS] = bare_colour.make(recipe, place, rows, *lying)
+    return kept
+
+
 def coded(
     encoded: Plane,
     finish: Finish,
@@ -70,13 +82,19 @@ def coded(
     *,
     dither: bool = False,
     corner: tuple[int, int] = (0, 0),
+    kept: Plane | None = None,
 ) -> NDArray[Any]:
-    """Codes of printed values: ``(H, W)``, or ``(H, W, 3)`` where they are toned."""
-    if finish.toning.rests:
+    """Codes of printed values: ``(H, W)``, or ``(H, W, 3)`` where they are toned.
+
+    ``kept (H, W, 3)`` is colour that is let through, of :func:`.keeping.kept`.
+    """
+    if finish.toning.rests and kept is None:
         return quantised(encoded, dtype, dither=dither, corner=corner)
     out: NDArray[Any] = np.empty((*encoded.shape, 3), dtype=dtype)
     for top in range(0, encoded.shape[0], _ROWS):
-        part = toning.coloured(np.ascontiguousarray(encoded[top : top + _ROWS]), finish.toning)
+        rows = slice(top, top + _ROWS)
+        own = None if kept is None else np.ascontiguousarray(kept[rows])
+        part = toning.coloured(np.ascontiguousarray(encoded[rows]), finish.toning, own)
         place = (corner[0], corner[1] + top)
-        out[top : top + _ROWS] = quantised(part, dtype, dither=dither, corner=place)
+        out[rows] = quantised(part, dtype, dither=dither, corner=place)
     return out

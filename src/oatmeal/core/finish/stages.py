@@ -7,7 +7,9 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.finish import glow, grain, marks, rim, shading, sharpness, surface
+from oatmeal.core.finish import glow, grain, keeping, marks, rim, shading, sharpness, surface
+from oatmeal.core.guard import Analysis
+from oatmeal.core.maps import Masks
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.stages import SOURCE, Place, stage
 
@@ -195,6 +197,41 @@ def printed(recipe: Recipe, place: Place, encoded: Plane, made: tuple[Plane, Pla
     return rim.rimmed(encoded, made)
 
 
+@stage(
+    "kept_colour",
+    reads=("finish.kept", "areas.coloured"),
+    needs=("prepared", "analysis", "masks"),
+    when=lambda recipe: recipe.keeps_colour,
+)
+def kept_colour(
+    recipe: Recipe, place: Place, rgb_linear: Plane, told: Analysis, found: Masks | None
+) -> Plane:
+    """The picture's own colour, as far as it is let through."""
+    return keeping.kept(rgb_linear, told, recipe, found or {})
+
+
+#: What lies on the print and has no colour.
+BARES: Final = (dust, scratches, uneven_rim)
+
+
+@stage(
+    "bare_colour",
+    needs=("kept_colour", *(one.name for one in BARES)),
+    when=lambda recipe: recipe.keeps_colour,
+)
+def bare_colour(
+    recipe: Recipe,
+    place: Place,
+    found: Plane,
+    specks: Plane | None,
+    lines: Plane | None,
+    edge: tuple[Plane, Plane] | None,
+) -> Plane:
+    """The same where nothing lies on the print."""
+    covers = [one for one in (specks, lines) if one is not None]
+    return keeping.bared(found, covers, None if edge is None else edge[0])
+
+
 #: What is drawn by place alone, and how it is laid on, in this order.
 SURFACE: Final = (
     (grain_field, grained), (dust, dusty), (scratches, scratched), (relief, papered),
@@ -203,4 +240,5 @@ SURFACE: Final = (
 
 STAGES: Final = (
     edge_mask, sharpened, spreading, glowing, shaded, *(one for pair in SURFACE for one in pair),
+    kept_colour, bare_colour,
 )  # fmt: skip

@@ -15,10 +15,9 @@ from oatmeal.core.recipe.finish import Paper
 
 Plane = NDArray[np.float32]
 
-#: Encoded greys of light and dark marks, and how much of the picture they cover at the most.
+#: Encoded greys of light and dark marks.
 _LIGHT: Final = np.float32(0.97)
 _DARK: Final = np.float32(0.03)
-_COVERS: Final = np.float32(0.85)
 
 #: Depth of the paper's relief at amount 100, in encoded white.
 _RELIEF: Final = 0.056
@@ -30,7 +29,7 @@ _SLOPE: Final = 0.35
 def marked(encoded: Plane, cover: Plane, light: bool) -> Plane:
     """Encoded values ``(H, W)`` under marks that cover each pixel by 0 to 1."""
     ink = _LIGHT if light else _DARK
-    out: Plane = encoded + _COVERS * cover * (ink - encoded)
+    out: Plane = encoded + cover * (ink - encoded)
     return out
 
 

@@ -30,7 +30,7 @@ _AT_100: Final = 0.25
 _MIXED: Final = 35.0
 
 #: Colours are drawn toward the grey from this share of the way to the end of sRGB on.
-_KNEE: Final = 0.8
+_KNEE: Final = float(kernels.KNEE)
 
 _SIZE: Final = 4097
 
@@ -53,14 +53,17 @@ def toned(luminance: NDArray[np.float64], tint: NDArray[np.float64]) -> NDArray[
 @lru_cache(maxsize=16)
 def table(toning: Toning, size: int = _SIZE) -> NDArray[np.float32]:
     """Encoded colours ``(size, 3)`` of encoded greys from 0 to 1."""
-    encoded = np.linspace(0, 1, size)
-    grey = decode_srgb(encoded)
-    star = lightness(grey)
+    grey = decode_srgb(np.linspace(0, 1, size))
+    return encode_srgb(np.clip(toned(grey, tints(toning, size)), 0, 1)).astype(np.float32)
+
+
+def tints(toning: Toning, size: int = _SIZE) -> NDArray[np.float64]:
+    """OKLab ``(a / L, b / L)`` of the tint, ``(size, 2)``, over encoded greys from 0 to 1."""
+    star = lightness(decode_srgb(np.linspace(0, 1, size)))
     meet = 50 - _MIXED * toning.balance / 100
     share = smoothstep(star, meet - _MIXED, meet + _MIXED)[:, None]
     tint = (1 - share) * _vector(toning.darks) + share * _vector(toning.lights)
-    tint = tint * (1 - (star / 100) ** 6)[:, None]  # white stays the paper's white
-    return encode_srgb(np.clip(toned(grey, tint), 0, 1)).astype(np.float32)
+    return np.asarray(tint * (1 - (star / 100) ** 6)[:, None])  # white stays the paper's white
 
 
 def _vector(tint: Tint) -> NDArray[np.float64]:
@@ -73,6 +76,10 @@ def palette(toning: Toning) -> NDArray[np.uint8]:
     return np.asarray(table(toning, 256) * 255 + 0.5, dtype=np.uint8)
 
 
-def coloured(encoded: NDArray[np.float32], toning: Toning) -> NDArray[np.float32]:
-    """Encoded colour ``(H, W, 3)`` of encoded greys ``(H, W)``."""
-    return kernels.through_palette(encoded, table(toning))
+def coloured(
+    encoded: NDArray[np.float32], toning: Toning, kept: NDArray[np.float32] | None = None
+) -> NDArray[np.float32]:
+    """Encoded colour ``(H, W, 3)`` of encoded greys ``(H, W)``, and of colour that is kept."""
+    if kept is None:
+        return kernels.through_palette(encoded, table(toning))
+    return kernels.lit(encoded, tints(toning).astype(np.float32), kept)

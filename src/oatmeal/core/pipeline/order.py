@@ -19,6 +19,9 @@ STAGES: Final = table(*AREAS, *PREPARE, *MIX, *TONE, *FINISH)
 #: The stage that a picture leaves the pipeline from.
 LAST: Final = "printed"
 
+#: The one that gives the colour that is kept, where any is.
+COLOUR: Final = "bare_colour"
+
 
 class Order:
     """What is wanted of the pipeline: made once for a frame, good for all its pictures.
@@ -63,14 +66,19 @@ class Order:
 
     def margin(self, place: Place, name: str = LAST) -> int:
         """Pixels round one that its result depends on, over all stages up to this one."""
+        if name == LAST:
+            return max(self._margin(place, LAST), self._margin(place, COLOUR))
+        return self._margin(place, name)
+
+    def _margin(self, place: Place, name: str) -> int:
         if name == SOURCE or not STAGES[name].when(self.recipe):
             return 0
         one = STAGES[name]
         if not one.works(self.recipe):
-            return self.margin(place, one.needs[0])
+            return self._margin(place, one.needs[0])
         if one.whole:
             return 0  # a part gets it from the whole
-        inner = max((self.margin(place, need) for need in one.needs), default=0)
+        inner = max((self._margin(place, need) for need in one.needs), default=0)
         return one.margin(self.recipe, place) + inner
 
     def grid(self, place: Place) -> int:
@@ -79,7 +87,7 @@ class Order:
 
     def asks_whole(self) -> bool:
         """True if some stage that works looks at the whole picture."""
-        return self._asks(LAST)
+        return self._asks(LAST) or self._asks(COLOUR)
 
     def _asks(self, name: str) -> bool:
         if name == SOURCE or not STAGES[name].when(self.recipe):

@@ -91,6 +91,10 @@ class Region:
         """The rectangle before what Finish does at the output's size."""
         return self.cut(self.pipeline.get("sharpened", wanted))
 
+    def kept_colour(self, wanted: Recipe | Order) -> NDArray[np.float32]:
+        """The colour that is let through, at the file's size; see :mod:`oatmeal.core.finish`."""
+        return self.cut(self.pipeline.get("kept_colour", wanted))
+
     def coloured(self, wanted: Recipe | Order) -> NDArray[Any]:
         """The finished picture of the rectangle, 8 bits, ``(H, W, 3)`` where it is toned."""
         return self.cut(self.pipeline.coloured(wanted))

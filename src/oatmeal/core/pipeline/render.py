@@ -11,15 +11,16 @@ from numpy.typing import NDArray
 
 from oatmeal.core import prepare
 from oatmeal.core.colour import encode_srgb, kernels
-from oatmeal.core.finish import coded, printed, quantised
+from oatmeal.core.finish import bare, coded, mounted, printed, quantised
 from oatmeal.core.finish.quantising import Depth
 from oatmeal.core.picture import STRIP_ROWS, Picture, Reduction, fitted, framed, reduced_copy
-from oatmeal.core.pipeline.order import Order
+from oatmeal.core.pipeline.order import COLOUR, Order
 from oatmeal.core.pipeline.region import Region
 from oatmeal.core.pipeline.work import WHOLE_SIDE, Pipeline
 from oatmeal.core.recipe import Recipe
 
 Progress = Callable[[float], None]
+Between = Callable[[NDArray[np.float32]], NDArray[np.float32]]
 
 
 def render(
@@ -28,18 +29,19 @@ def render(
     dtype: Depth = np.uint8,
     long_side: int | None = None,
     progress: Progress = lambda share: None,
+    between: Between = lambda plane: plane,
 ) -> NDArray[Any]:
     """Render a whole picture to codes; see :func:`rendered` for the parameters.
 
     Returns
     -------
-    uint8 or uint16 (H, W), or (H, W, 3) where it is toned
-        Eight bits are dithered.
+    uint8 or uint16 (H, W), or (H, W, 3) where it is toned or colour is kept
+        Eight bits are dithered. Line and mat enlarge it.
     """
+    greys, kept = _rendered(picture, recipe, long_side, progress, between)
     finish = recipe.effective().finish
-    return coded(
-        rendered(picture, recipe, long_side, progress), finish, dtype, dither=dtype is np.uint8
-    )
+    codes = coded(greys, finish, dtype, dither=dtype is np.uint8, kept=kept)
+    return mounted(codes, finish.border)
 
 
 def rendered(
@@ -47,7 +49,7 @@ def rendered(
     recipe: Recipe,
     long_side: int | None = None,
     progress: Progress = lambda share: None,
-    between: Callable[[NDArray[np.float32]], NDArray[np.float32]] = lambda plane: plane,
+    between: Between = lambda plane: plane,
 ) -> NDArray[np.float32]:
     """Render a whole picture at its full size, strip by strip, and print it at the wanted one.
 
@@ -67,26 +69,64 @@ def rendered(
     Returns
     -------
     float32 (H, W)
-        Encoded greys, 0 to 1; toning makes colours of them (:func:`oatmeal.core.finish.coded`).
+        Encoded greys, 0 to 1, before anything is coloured.
     """
+    return _rendered(picture, recipe, long_side, progress, between)[0]
+
+
+def _rendered(
+    picture: Picture,
+    recipe: Recipe,
+    long_side: int | None,
+    progress: Progress,
+    between: Between,
+) -> tuple[NDArray[np.float32], NDArray[np.float32] | None]:
+    """The printed greys, and the colour that is kept, if any is."""
     order = Order(recipe)
     view = framed(picture, prepare.geometry(order.recipe))
     reduce = long_side is not None and long_side < max(view.width, view.height)
-    reduction = Reduction(view.width, view.height, long_side) if reduce and long_side else None
-    out = np.empty((0 if reduction else view.height, view.width), dtype=np.float32)
+    side = long_side if reduce and long_side else None
+    greys = _Gathered(view, side)
+    colours = _Gathered(view, side, 3) if order.works(COLOUR) else None
     whole = small_of(view, WHOLE_SIDE) if order.asks_whole() else None
     for top in range(0, view.height, STRIP_ROWS):
         rows = min(STRIP_ROWS, view.height - top)
-        strip = Region(view, (0, top, view.width, rows), order, whole).sharpened(order)
-        if reduction is not None:
-            reduction.take(top, kernels.decoded(strip))
-        else:
-            out[top : top + rows] = strip
+        strip = Region(view, (0, top, view.width, rows), order, whole)
+        light = strip.sharpened(order)
+        greys.take(top, light if side is None else kernels.decoded(light))
+        if colours is not None:
+            colours.take(top, strip.kept_colour(order))
         progress((top + rows) / view.height)
-    if reduction is not None:
-        out = kernels.encoded(reduction.result())
+    out = greys.result() if side is None else kernels.encoded(greys.result())
     spreading = whole.get("spreading", order) if whole is not None else None
-    return printed(out, order.recipe, view.seed, between, spreading)
+    made = printed(out, order.recipe, view.seed, between, spreading)
+    return made, None if colours is None else bare(colours.result(), order.recipe, view.seed)
+
+
+class _Gathered:
+    """Strips of a picture put together, reduced where a size is wanted."""
+
+    def __init__(self, view: Picture, long_side: int | None, channels: int = 1) -> None:
+        self._reduction = self._whole = None
+        if long_side is not None:
+            self._reduction = Reduction(view.width, view.height, long_side, channels)
+        else:
+            shape = (view.height, view.width, channels)[: 2 if channels == 1 else 3]
+            self._whole = np.empty(shape, dtype=np.float32)
+
+    def take(self, top: int, strip: NDArray[np.float32]) -> None:
+        """Add the rows from ``top`` on."""
+        if self._reduction is not None:
+            self._reduction.take(top, strip)
+        elif self._whole is not None:
+            self._whole[top : top + len(strip)] = strip
+
+    def result(self) -> NDArray[np.float32]:
+        """All of them."""
+        if self._reduction is not None:
+            return self._reduction.result()
+        assert self._whole is not None
+        return self._whole
 
 
 def small_of(picture: Picture, long_side: int) -> Pipeline:
@@ -138,7 +178,7 @@ def opacity(picture: Picture, recipe: Recipe, long_side: int | None) -> NDArray[
     if view.alpha is None:
         return None
     size = fitted(view.width, view.height, long_side or max(view.width, view.height))
-    if size == (view.width, view.height):
-        return np.ascontiguousarray(view.alpha)
     whole = np.ascontiguousarray(view.alpha)
-    return np.asarray(cv2.resize(whole, size, interpolation=cv2.INTER_AREA))
+    if size != (view.width, view.height):
+        whole = np.asarray(cv2.resize(whole, size, interpolation=cv2.INTER_AREA))
+    return mounted(whole, recipe.effective().finish.border, alpha=True)

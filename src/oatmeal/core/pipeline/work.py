@@ -18,7 +18,7 @@ from oatmeal.core.finish.quantising import Depth
 from oatmeal.core.mix import Analysis
 from oatmeal.core.noise import Noise, measured_array
 from oatmeal.core.picture import TAKEN_SIDE, Layout, Rectangle, Window, reduced
-from oatmeal.core.pipeline.order import LAST, STAGES, Order
+from oatmeal.core.pipeline.order import COLOUR, LAST, STAGES, Order
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.stages import SOURCE, Place
 from oatmeal.core.tone import Scale
@@ -214,11 +214,12 @@ class Pipeline:
         return found
 
     def coloured(self, wanted: Recipe | Order, dtype: Depth = np.uint8) -> NDArray[Any]:
-        """The same, ``(H, W, 3)`` where it is toned."""
+        """The same, ``(H, W, 3)`` where it is toned or colour is kept."""
         order = self.order(wanted)
-        if order.recipe.finish.toning.rests:
+        if not order.recipe.coloured:
             return self.codes(order, dtype)
-        return coded(self.encoded(order), order.recipe.finish, dtype)
+        kept = self.get(COLOUR, order)
+        return coded(self.encoded(order), order.recipe.finish, dtype, kept=kept)
 
 
 def _noise_of(rgb_linear: NDArray[np.float32], scale: float) -> Noise:

@@ -205,6 +205,21 @@ def _codes(words: str) -> Any:
     )
 
 
+class KeptHere(Part):
+    """The picture's own colour inside an area."""
+
+    amount: float = setting(
+        "kept colour", 0, 100, step=5, trial=20, meaning="the picture's own colour, let through"
+    )
+    hue: float = setting(
+        "kept colour turned", -180, 180, unit="°", step=5, trial=30, scale="stays",
+        meaning="OKLCh hue",
+    )  # fmt: skip
+    strength: float = setting(
+        "kept colour's strength", 0, 300, rest=100.0, unit="%", step=5, trial=30, scale="stays"
+    )
+
+
 class Values(Part):
     """What is done inside an area, on top of what is done everywhere."""
 
@@ -219,6 +234,7 @@ class Values(Part):
     veil: float = _like("veil")
     lifts: Lifts = Field(default=Lifts())
     threads: Threads = Field(default=Threads())
+    kept: KeptHere = Field(default=KeptHere())
 
 
 #: An area's values at rest.
@@ -368,6 +384,11 @@ class Areas(Step):
     def led(self) -> tuple[Any, ...]:
         """What they do to the threads."""
         return self.changing("threads")
+
+    @property
+    def coloured(self) -> tuple[Any, ...]:
+        """Where they let the picture's own colour through."""
+        return tuple(one for one in self.changing("kept") if one[2].amount)
 
     def shields(self) -> tuple[Area, ...]:
         """The areas that keep others out."""

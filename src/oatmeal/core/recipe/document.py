@@ -42,6 +42,16 @@ class Recipe(Part):
         off = {name: step.resting() for name, step in self.steps() if not step.on}
         return self.model_copy(update=off) if off else self
 
+    @property
+    def keeps_colour(self) -> bool:
+        """True where the picture's own colour is let through somewhere; of a recipe as it acts."""
+        return bool(not self.finish.kept.rests or self.areas.coloured)
+
+    @property
+    def coloured(self) -> bool:
+        """True where the print is no pure grey: it is toned, or colour is kept."""
+        return self.keeps_colour or not self.finish.toning.rests
+
     def plain(self) -> Recipe:
         """The plain conversion: the colour picture as it is prepared, and nothing else."""
         kept: dict[str, Any] = {name: step for name, step in self.steps() if step.colour}

@@ -12,6 +12,9 @@ from oatmeal.core.recipe.settings import setting
 #: Seeds of grain are whole numbers up to this one.
 MOST_SEED: Final = 9999
 
+#: Colours of a picture that can be kept.
+MOST_KEPT: Final = 8
+
 Seed = Annotated[int, Field(ge=0, le=MOST_SEED)]
 Hue = Annotated[float, Field(description="OKLCh degrees")]
 
@@ -85,6 +88,54 @@ class Toning(Part):
     def rests(self) -> bool:
         """True where nothing is toned."""
         return not self.lights.strength and not self.darks.strength
+
+
+class Kept(Part):
+    """A colour of the picture that is let through, and what it is turned to."""
+
+    colour: Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")] = setting(
+        "{} itself", rest=..., scale="stays", kind="colour", meaning="`#rrggbb`"
+    )
+    reach: float = setting(
+        "{} reach", 0.01, 0.3, rest=0.06, step=0.005, trial=0.02, scale="stays",
+        meaning="OKLab distance, light and shade aside",
+    )  # fmt: skip
+    amount: float = setting(
+        "{} kept", 0, 100, rest=0.0, step=5, trial=20, meaning="how much of its colour"
+    )
+    hue: float = setting(
+        "{} turned", -180, 180, unit="°", step=5, trial=30, scale="stays", meaning="OKLCh hue"
+    )
+    strength: float = setting(
+        "{} strength", 0, 300, rest=100.0, unit="%", step=5, trial=30, scale="stays",
+        meaning="of the picture's own colourfulness",
+    )  # fmt: skip
+    name: Annotated[str, Field(max_length=80)] = setting(
+        "name of {}", rest="", scale="stays", silent=True, meaning="of the kept colour"
+    )
+    on: bool = setting("{}", rest=True, scale="stays")
+
+    @property
+    def moves(self) -> bool:
+        """True where it lets anything through."""
+        return self.on and self.amount > 0
+
+
+class KeptColours(Part):
+    """The picture's own colour, let through the greys; their lightness stays."""
+
+    trace: float = setting(
+        "trace of colour", 0, 100, step=2, trial=10,
+        meaning="everywhere; at 100 the colour picture, lit by the greys",
+    )  # fmt: skip
+    colours: Annotated[tuple[Kept, ...], Field(max_length=MOST_KEPT)] = setting(
+        "kept colours", rest=()
+    )
+
+    @property
+    def rests(self) -> bool:
+        """True where no colour is let through."""
+        return not self.trace and not any(one.moves for one in self.colours)
 
 
 class Falloff(Part):
@@ -198,10 +249,30 @@ class Uneven(Part):
     seed: Seed = _seed("uneven edge's pattern")
 
 
+def _round_it(words: str, trial: float, meaning: str) -> Any:
+    return setting(
+        words, 0, 150, unit="‰", trial=trial,
+        meaning=f"of the longer side of the framed picture, {meaning}",
+    )  # fmt: skip
+
+
+def _grey(words: str, rest: float) -> Any:
+    return setting(words, 0, 100, rest=rest, unit="L*", step=1, trial=10, scale="stays")
+
+
 class Border(Part):
-    """What stands round the picture."""
+    """What stands round the picture; line and mat enlarge the file."""
 
     uneven: Uneven = Field(default=Uneven())
+    gap: float = _round_it("gap before the line", 4, "in the mat's grey")
+    line: float = _round_it("border line", 1, "at least a pixel")
+    line_grey: float = _grey("border line's grey", 5.0)
+    mat: float = _round_it("mat", 20, "outside the line")
+    mat_grey: float = _grey("mat's grey", 95.0)
+    base: float = setting(
+        "mat's foot", 0, 100, unit="%", step=5, trial=20, scale="stays",
+        meaning="by how much the mat is wider below",
+    )  # fmt: skip
 
 
 class Finish(Step):
@@ -214,9 +285,15 @@ class Finish(Step):
     glow: Glow = setting("glow", rest=Glow, group="glow")
     grain: Grain = setting("grain", rest=Grain, group="grain")
     toning: Toning = setting("toning", rest=Toning, group="toning")
+    kept: KeptColours = setting("kept colour", rest=KeptColours, group="kept colour")
     falloff: Falloff = setting("falloff", rest=Falloff, group="falloff and burned edges")
     burned: Burned = setting("burned edges", rest=Burned, group="falloff and burned edges")
     dust: Dust = setting("dust", rest=Dust, group="dust, scratches, paper")
     scratches: Scratches = setting("scratches", rest=Scratches, group="dust, scratches, paper")
     paper: Paper = setting("paper", rest=Paper, group="dust, scratches, paper")
     border: Border = setting("border", rest=Border, group="border")
+
+    def unmounted(self) -> Finish:
+        """The same without line and mat: the picture alone."""
+        border = Border(uneven=self.border.uneven)
+        return self.model_copy(update={"border": border})

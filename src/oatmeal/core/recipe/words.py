@@ -32,7 +32,8 @@ def changes(before: Recipe, after: Recipe) -> list[str]:
     old_base, new_base = old["mix"]["base"]["kind"], new["mix"]["base"]["kind"]
     if old_base != new_base:
         found.append(f"base {BASE_NAMES[old_base]} → {BASE_NAMES[new_base]}")
-    found += _counted(old["mix"]["picked"], new["mix"]["picked"])
+    found += _counted(old["mix"]["picked"], new["mix"]["picked"], "picked")
+    found += _counted(old["finish"]["kept"]["colours"], new["finish"]["kept"]["colours"], "kept")
     for owner, what in (("groups", "group"), ("list", "area")):
         found += _come_and_gone(old["areas"][owner], new["areas"][owner], what)
     was, is_now = _by_item(old), _by_item(new)
@@ -79,6 +80,8 @@ def _told_already(key: str, was: Any, is_now: Any, old: Document, new: Document)
         return bool(old["mix"]["base"]["kind"] != new["mix"]["base"]["kind"])
     if key.startswith("mix.picked."):
         return len(old["mix"]["picked"]) != len(new["mix"]["picked"])
+    if key.startswith("finish.kept.colours."):
+        return len(old["finish"]["kept"]["colours"]) != len(new["finish"]["kept"]["colours"])
     return key.startswith("areas.") and (key not in was or key not in is_now)
 
 
@@ -86,12 +89,12 @@ def _named(name: str) -> str:
     return f"named {name}" if name else "name removed"
 
 
-def _counted(old: list[Any], new: list[Any]) -> list[str]:
-    """What was picked and what was let go, where their number changed."""
+def _counted(old: list[Any], new: list[Any], how: str) -> list[str]:
+    """What was picked or kept and what was let go, where their number changed."""
     if len(old) == len(new):
         return []
     more, fewer = [one for one in new if one not in old], [one for one in old if one not in new]
-    picked = [f"{_called(one)} picked" for one in more]
+    picked = [f"{_called(one)} {how}" for one in more]
     return [*picked, *(f"{_called(one)} let go" for one in fewer)]
 
 

@@ -70,7 +70,7 @@ def render(
     uint8 (H, W), or (H, W, 3) where a band is toned
     """
     height, width = rgb_linear.shape[:2]
-    toned = any(not recipe.effective().finish.toning.rests for recipe in recipes)
+    toned = any(recipe.effective().coloured for recipe in recipes)
     out = np.empty((height, width, 3) if toned else (height, width), dtype=np.uint8)
     places = edges(width if upright else height, len(recipes))
     small = reduced(rgb_linear, WHOLE_SIDE)

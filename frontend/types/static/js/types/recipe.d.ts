@@ -44,6 +44,12 @@ export interface Areas {
 
 export interface Border {
   uneven: Uneven;
+  gap: number;
+  line: number;
+  line_grey: number;
+  mat: number;
+  mat_grey: number;
+  base: number;
 }
 
 export interface Burned {
@@ -149,6 +155,7 @@ export interface Finish {
   glow: Glow;
   grain: Grain;
   toning: Toning;
+  kept: KeptColours;
   falloff: Falloff;
   burned: Burned;
   dust: Dust;
@@ -200,6 +207,27 @@ export interface Group {
   on: boolean;
   amount: number;
   move: [number, number];
+}
+
+export interface Kept {
+  colour: string;
+  reach: number;
+  amount: number;
+  hue: number;
+  strength: number;
+  name: string;
+  on: boolean;
+}
+
+export interface KeptColours {
+  trace: number;
+  colours: Kept[];
+}
+
+export interface KeptHere {
+  amount: number;
+  hue: number;
+  strength: number;
 }
 
 export interface Known {
@@ -443,4 +471,5 @@ export interface Values {
   veil: number;
   lifts: Lifts;
   threads: Threads;
+  kept: KeptHere;
 }

@@ -28,6 +28,7 @@
  * @property {number} band_gap nm between the edges of a film or filter at the least
  * @property {number} level_gap codes between black and white of the scale at the least
  * @property {number} most_picked
+ * @property {number} most_kept
  * @property {number} most_lines plumb lines, and as many level ones, at the most
  * @property {number} shortest_line in shares of the picture's sides
  * @property {number} widest_ratio width over height, and its inverse, at the most
@@ -83,6 +84,7 @@
  * @property {ReturnType<typeof import("./areas.js").areaing>} areas
  * @property {ReturnType<typeof import("./masks.js").masking>} masks
  * @property {ReturnType<typeof import("./finish.js").finishing>} finish
+ * @property {ReturnType<typeof import("./keptcolours.js").keepingColours>} kept
  * @property {ReturnType<typeof import("./mix.js").mixing>} mix
  * @property {ReturnType<typeof import("./films.js").filming>} films
  * @property {ReturnType<typeof import("./formula.js").formulating>} formula

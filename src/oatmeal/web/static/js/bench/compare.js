@@ -1,7 +1,7 @@
 // Comparing: another state of the photograph beside the present one, and the frame without one step.
 import { ask, say } from "../api.js";
 import { Frames } from "./frames.js";
-import { paletteOf } from "./greys.js";
+import { finished } from "./greys.js";
 import { copy, same } from "./paths.js";
 import { follow } from "./svg.js";
 import { band } from "./toneband.js";
@@ -164,7 +164,7 @@ export function comparing(bench) {
       const { picture } = bench.parts;
       const other = side === "left" ? picture.compared : picture.facing;
       if (!other?.whole || !same(frame.wish.recipe, this.inPresentFrame(this.recipes[side]))) return;
-      const layer = { width: frame.width, height: frame.height, region: frame.region, data: frame.layers.grey, palette: paletteOf(frame.figures) };
+      const layer = finished(frame);
       if (frame.region) other.part.grey = layer;
       else other.whole.grey = layer;
       if (side === "left") this.comparedZones = frame.figures.zones;
@@ -266,7 +266,7 @@ export function comparing(bench) {
     withoutArrived(frame) {
       const { picture } = bench.parts;
       if (!this.withoutStep) return;
-      const layer = { width: frame.width, height: frame.height, region: frame.region, data: frame.layers.grey, palette: paletteOf(frame.figures) };
+      const layer = finished(frame);
       picture.instead = { whole: { grey: frame.region ? picture.whole.grey : layer }, part: { grey: frame.region ? layer : null } };
       picture.paint();
     },

@@ -1,5 +1,6 @@
 // Finish: from a grey picture to a print: sharpness, grain, the colour of the print, its edges.
 import { Frames } from "./frames.js";
+import { finished } from "./greys.js";
 import { contour } from "./falloff.js";
 import { at, clamp, copy, same } from "./paths.js";
 import { follow, set, svg } from "./svg.js";
@@ -12,6 +13,13 @@ const PATCH_SIDE = 1024;
 const MOVED_PX = 3;
 const STEP = 0.02;
 const KEYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+
+/** A grey of this lightness, as a style sheet says it. */
+const greyOf = (/** @type {number} */ star) => {
+  const light = star > 8 ? ((star + 16) / 116) ** 3 : (star * 27) / 24389;
+  const code = Math.round(255 * (light > 0.0031308 ? 1.055 * light ** (1 / 2.4) - 0.055 : 12.92 * light));
+  return `rgb(${code} ${code} ${code})`;
+};
 
 /**
  * The step Finish.
@@ -49,6 +57,7 @@ export function finishing(bench) {
     draw() {
       const { parts } = bench;
       if (!parts.lights) return;
+      parts.picture.mount(this.widths());
       this.drawMiddle();
       if (!this.isOpen()) return;
       for (const one of [parts.lights, parts.darks, parts.falloff, parts.burned]) one.draw();
@@ -95,9 +104,13 @@ export function finishing(bench) {
       const meet = 50 - 0.35 * this.all().toning.balance;
       return ZONES[Math.round(meet / 10)];
     },
-    toned() {
-      const { on, toning } = this.all();
-      return on && (toning.lights.strength > 0 || toning.darks.strength > 0);
+    /** True where the print is no pure grey. */
+    coloured() {
+      const { finish, areas } = bench.work.recipe;
+      const { toning, kept } = finish;
+      const toned = toning.lights.strength > 0 || toning.darks.strength > 0;
+      const keeps = kept.trace > 0 || kept.colours.some(({ on, amount }) => on && amount > 0);
+      return (finish.on && (toned || keeps)) || (areas.on && areas.list.some(({ on, values }) => on && values.kept.amount > 0));
     },
     /** @param {"toning"|"grain"|"sharpness"} part @param {string} name */
     begin(part, name) {
@@ -141,12 +154,31 @@ export function finishing(bench) {
     patchAt: { x: 0.5, y: 0.5 },
     paintPatch(frame) {
       this.patchTrouble = "";
-      bench.parts.picture.draw(bench.refs.finishPatch, { width: frame.width, height: frame.height, data: frame.layers.grey }, false);
+      bench.parts.picture.draw(bench.refs.finishPatch, finished({ ...frame, figures: { palette: this.palette } }), false);
     },
     patchHere(place) {
       bench.spots.mode = "";
       this.patchAt = place;
       this.askPatch();
+    },
+
+    // border
+    /** What stands round the picture, in pixels of the file; null where nothing does. */
+    widths() {
+      const { border, on } = this.all();
+      const { width, height } = bench.parts.picture.file;
+      const px = (/** @type {number} */ share) => Math.round((share / 1000) * Math.max(width, height));
+      const [gap, line, mat] = [px(border.gap), border.line && Math.max(1, px(border.line)), px(border.mat)];
+      if (!on || gap + line + mat === 0) return null;
+      const foot = px(border.mat * (1 + border.base / 100));
+      return { gap, line, mat, foot, lineGrey: greyOf(border.line_grey), matGrey: greyOf(border.mat_grey) };
+    },
+    borderWords() {
+      const widths = this.widths();
+      if (!widths) return "Line and mat stand round the picture and enlarge the file.";
+      const { width, height } = bench.parts.picture.file;
+      const { gap, line, mat, foot } = widths;
+      return `The whole file: ${width + 2 * (gap + line + mat)} × ${height + 2 * (gap + line) + mat + foot} px; the picture in it ${width} × ${height}.`;
     },
 
     // edges

@@ -8,12 +8,29 @@ export const GREYS = Uint32Array.from({ length: 256 }, (_, code) => packed(code,
 /** The packed colours of a toned print's 256 greys, or nothing where it is not toned. @param {any} figures */
 export const paletteOf = (figures) => (figures?.palette ? Uint32Array.from(figures.palette, ([red, green, blue]) => packed(red, green, blue)) : undefined);
 
-/** Draw the greys of a frame on a canvas, which takes the frame's size. */
-export function drawGreys(canvas, { width, height, layers }) {
+/**
+ * The finished picture of a frame: its greys, and what they are drawn in: the print's own colours where it
+ * has any, or those that toning gives its greys.
+ */
+export const finished = ({ width, height, region, layers, figures }) => ({
+  width, height, region, data: layers.grey, colours: layers.print, palette: paletteOf(figures),
+});
+
+/** Fill packed pixels with a layer. @param {Uint32Array} out @param {any} layer one or three numbers a pixel */
+export function fill(out, { data, colours, palette }) {
+  const codes = colours || data;
+  const table = palette || GREYS;
+  if (codes.length === 3 * out.length) {
+    for (let i = 0, j = 0; i < out.length; i += 1, j += 3) out[i] = packed(codes[j], codes[j + 1], codes[j + 2]);
+  } else for (let i = 0; i < out.length; i += 1) out[i] = table[codes[i]];
+}
+
+/** Draw the finished picture of a frame on a canvas, which takes the frame's size. */
+export function drawGreys(canvas, frame) {
   if (!canvas) return;
+  const { width, height } = frame;
   Object.assign(canvas, { width, height });
   const image = new ImageData(width, height);
-  const out = new Uint32Array(image.data.buffer);
-  layers.grey.forEach((code, place) => { out[place] = GREYS[code]; });
+  fill(new Uint32Array(image.data.buffer), finished(frame));
   canvas.getContext("2d").putImageData(image, 0, 0);
 }

@@ -17,6 +17,7 @@ import { GreyMap } from "./greymap.js";
 import { lighting } from "./light.js";
 import { LightField } from "./lightfield.js";
 import { remembering } from "./history.js";
+import { keepingColours } from "./keptcolours.js";
 import { keying } from "./keys.js";
 import { masking } from "./masks.js";
 import { mixing } from "./mix.js";
@@ -54,7 +55,7 @@ const made = {
 const bench = made;
 
 const STORES = {
-  work: working, frame: framing, values: valuing, sight: seeing, light: lighting, crop: cropping, threads: threading, clean: cleaning, areas: areaing, masks: masking, finish: finishing, mix: mixing, films: filming, formula: formulating,
+  work: working, frame: framing, values: valuing, sight: seeing, light: lighting, crop: cropping, threads: threading, clean: cleaning, areas: areaing, masks: masking, finish: finishing, kept: keepingColours, mix: mixing, films: filming, formula: formulating,
   picked: picking, tone: toning, spots: spotting, pins: pinning, strips: testing, starting, output: outputting,
   versions: versioning, history: remembering, compare: comparing, keys: keying,
 };
@@ -66,14 +67,14 @@ for (const [name, make] of Object.entries(STORES)) {
 /** The drawn instruments, and what they let the stores hear. */
 function build() {
   const { frame, mix, refs, sight, spots, tone, work } = bench;
-  const { surround, pane, aside, over, thirds, divider, navigator } = refs;
+  const { surround, pane, aside, over, mount, thirds, divider, navigator } = refs;
   const { parts } = bench;
   parts.saver = new Saver(bench.version, work.saver, (recipe, pins) => {
     if (pins) bench.pins.pins = pins;
     work.replace(recipe);
   });
   parts.frames = new Frames(bench.photograph.id, (got) => frame.arrived(got), (problem) => frame.failed(problem));
-  parts.picture = new Picture(surround, { pane, aside, over, thirds, divider, navigator }, bench.photograph, {
+  parts.picture = new Picture(surround, { pane, aside, over, mount, thirds, divider, navigator }, bench.photograph, {
     moved: () => frame.moved(),
     zoomed: () => { sight.zoom = parts.picture.zoom; },
     read: (codes) => sight.meter(codes),

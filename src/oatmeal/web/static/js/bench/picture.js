@@ -1,6 +1,6 @@
 // The picture on its surround: layers to canvas, a compared picture over or beside it, marks for clipping.
 import { Gestures } from "./gestures.js";
-import { GREYS, packed, paletteOf } from "./greys.js";
+import { fill, finished, packed } from "./greys.js";
 import { Navigator } from "./navigator.js";
 import { View } from "./view.js";
 
@@ -22,7 +22,7 @@ export class Picture {
   /**
    * @param {HTMLElement} surround
    * @param {Object<string, HTMLElement>} parts pane and aside (each with two canvases: the whole frame and
-   *   the part seen at a larger zoom), over (the outline), thirds, divider, navigator
+   *   the part seen at a larger zoom), over (the outline), mount (line and mat), thirds, divider, navigator
    * @param {{width: number, height: number}} framed size of the photograph as it is framed
    * @param {{moved: () => void, read: (point: any) => void, press: (event: any, at: any) => boolean, wheel: (event: any) => boolean, zoomed: () => void}} heard
    */
@@ -74,6 +74,28 @@ export class Picture {
     this.navigator.size();
   }
 
+  /** What stands round the picture, or nothing. @param {{gap: number, line: number, mat: number, foot: number, lineGrey: string, matGrey: string}|null} widths in pixels of the file */
+  mount(widths) {
+    if (JSON.stringify(widths) === JSON.stringify(this.widths ?? null)) return;
+    this.widths = widths;
+    const { gap, line, mat, foot } = widths || { gap: 0, line: 0, mat: 0, foot: 0 };
+    this.arrange({ around: { side: gap + line + mat, foot: gap + line + foot } });
+  }
+
+  layMount() {
+    const { mount } = this.parts;
+    mount.hidden = !this.widths || this.view.beside;
+    if (mount.hidden) return;
+    const { gap, line, mat, matGrey, lineGrey } = this.widths;
+    const { around, origin, scale } = this.view;
+    const { width, height } = this.file;
+    place(mount, origin.x - around.side * scale, origin.y - around.side * scale, (width + 2 * around.side) * scale, (height + around.side + around.foot) * scale);
+    mount.style.background = matGrey;
+    const [ring] = /** @type {HTMLCollectionOf<HTMLElement>} */ (mount.children);
+    place(ring, mat * scale, mat * scale, (width + 2 * (gap + line)) * scale, (height + 2 * (gap + line)) * scale);
+    ring.style.border = `${line * scale}px solid ${lineGrey}`;
+  }
+
   /** A point of the framed picture in shares of its sides, and back. */
   shares({ x, y }) { return { x: x / this.file.width, y: y / this.file.height }; }
   point({ x, y }) { return { x: x * this.file.width, y: y * this.file.height }; }
@@ -95,7 +117,8 @@ export class Picture {
     const sized = { width: frame.width, height: frame.height, region: frame.region, side: frame.wish.side };
     for (const [name, data] of Object.entries(frame.layers)) {
       if (name === "touched" || name === "zoned") this.outline({ ...sized, data });
-      else target[name] = { ...sized, data, made: madeOf(name, prepare), palette: name === "grey" ? paletteOf(frame.figures) : undefined };
+      else if (name === "grey") target.grey = { ...finished(frame), side: frame.wish.side, made: madeOf(name, prepare) };
+      else if (name !== "print") target[name] = { ...sized, data, made: madeOf(name, prepare) };
     }
     this.paint();
   }
@@ -192,13 +215,8 @@ export class Picture {
     if (canvas.width !== width || canvas.height !== height) Object.assign(canvas, { width, height });
     const image = new ImageData(width, height);
     const out = new Uint32Array(image.data.buffer);
-    if (data.length === 3 * out.length) {
-      for (let i = 0, j = 0; i < out.length; i += 1, j += 3) out[i] = packed(data[j], data[j + 1], data[j + 2]);
-    } else {
-      const table = layer.palette || GREYS;
-      for (let i = 0; i < out.length; i += 1) out[i] = table[data[i]];
-      if (this.marks && marked) this.mark(out, data, width);
-    }
+    fill(out, layer);
+    if (this.marks && marked && data.length === out.length) this.mark(out, data, width);
     canvas.getContext("2d").putImageData(image, 0, 0);
   }
 
@@ -229,6 +247,7 @@ export class Picture {
     if (other.whole && this.other?.own) this.layWhole(this.otherCoarse, other.whole);
     else if (other.whole) this.layPair([this.otherCoarse, this.otherFine], other.part);
     if (this.touched) this.layOne(this.over, this.touched.region, { x: 0, y: 0 });
+    this.layMount();
     this.layDivider(covering);
     this.layThirds();
     this.surround.classList.toggle("closeup", this.zoom !== "fit");

@@ -29,7 +29,7 @@ export function patternOf(path, recipe) {
   const kind = recipe.mix.base.kind;
   return path
     .replace(/^mix\.base\./, `mix.base:${kind}.`)
-    .replace(/^(mix\.picked|areas\.list|areas\.groups)\.\d+\./, "$1.*.")
+    .replace(/^(mix\.picked|areas\.list|areas\.groups|finish\.kept\.colours)\.\d+\./, "$1.*.")
     .replace(/\.parameters\.[^.]+\./, ".parameters.*.");
 }
 

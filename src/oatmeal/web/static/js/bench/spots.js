@@ -10,7 +10,7 @@ const MOVED_PX = 3;
 
 /**
  * What a press on the picture does, and the drag that lifts what is under the pointer.
- * @param {Pick<import("./bench.js").Bench, "areas" | "clean" | "compare" | "crop" | "finish" | "frame" | "light" | "masks" | "parts" | "photograph" | "picked" | "pins" | "sight" | "strips" | "threads" | "tone" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "clean" | "compare" | "crop" | "finish" | "frame" | "kept" | "light" | "masks" | "parts" | "photograph" | "picked" | "pins" | "sight" | "strips" | "threads" | "tone" | "vocabulary" | "work">} bench
  */
 export function spotting(bench) {
   const { settings } = bench.vocabulary;
@@ -22,6 +22,7 @@ export function spotting(bench) {
     press(event, at) {
       if (bench.strips.strip) return bench.strips.stripPressed();
       if (this.mode === "pick") this.pickHere(shares(at));
+      else if (this.mode === "keep") bench.kept.keepHere(shares(at));
       else if (this.mode === "pin") bench.pins.putPin(shares(at));
       else if (this.mode === "black" || this.mode === "white") bench.tone.pointHere(this.mode, shares(at));
       else if (this.mode === "neutral") bench.light.neutralHere(shares(at));
@@ -47,7 +48,7 @@ export function spotting(bench) {
     },
     modeWords() {
       const what = {
-        pick: "Click a colour in the picture", pin: "Click where the pin should stand",
+        pick: "Click a colour in the picture", keep: "Click the colour that should be kept", pin: "Click where the pin should stand",
         black: "Click the tone that should become black", white: "Click the tone that should become white",
         neutral: "Click something that should be grey", patch: "Click what the patches should show",
       }[this.mode];

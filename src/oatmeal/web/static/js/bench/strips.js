@@ -21,7 +21,7 @@ const COUNTS = [5, 7, 9];
 
 /**
  * Test strips.
- * @param {Pick<import("./bench.js").Bench, "areas" | "compare" | "frame" | "light" | "parts" | "picked" | "sight" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "compare" | "frame" | "light" | "parts" | "kept" | "picked" | "sight" | "vocabulary" | "work">} bench
  */
 export function testing(bench) {
   const { vocabulary } = bench;
@@ -67,6 +67,7 @@ export function testing(bench) {
     trialWords(path, one) {
       const item = path.split(".").at(-2);
       if (path.startsWith("areas.")) return bench.areas.trialWords(path, one.words.replace("{}", item));
+      if (path.startsWith("finish.kept.colours.")) return one.words.replace("{}", bench.kept.title(Number(item)));
       return one.words.replace("{}", /^\d+$/.test(item) ? bench.picked.pickedTitle(Number(item)) : item);
     },
     /** How far a strip may go, and its usual step. */

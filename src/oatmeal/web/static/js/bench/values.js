@@ -5,6 +5,8 @@ import { declared, within } from "./settings.js";
 
 const CHANNELS = ["red", "green", "blue"];
 const ROUND = 1000;
+/** A value of an item of a list. */
+const OF_LIST = /\.\d+\./;
 
 /**
  * Values of the recipe: shown, typed, slid, nudged and put back to rest.
@@ -23,7 +25,7 @@ export function valuing(bench) {
     },
     restOf(path) {
       if (path.startsWith("mix.base.")) return at(vocabulary.bases[bench.work.recipe.mix.base.kind], path.slice(9));
-      return path.startsWith("areas.") && path.split(".").length > 2 ? declaration(path).rest : at(bench.work.rest, path);
+      return OF_LIST.test(path) ? declaration(path).rest : at(bench.work.rest, path);
     },
     atRest(path) {
       return same(at(bench.work.recipe, path), this.restOf(path));

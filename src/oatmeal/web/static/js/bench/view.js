@@ -25,6 +25,8 @@ export class View {
     this.right = 0;
     this.foot = FOOT;
     this.margin = MARGIN;
+    /** What stands round the picture, in pixels of the file. */
+    this.around = { side: 0, foot: 0 };
   }
 
   get density() { return window.devicePixelRatio || 1; }
@@ -53,11 +55,12 @@ export class View {
     return this.zoom === "fit" ? this.fitting(this.file) : this.zoom / this.density;
   }
 
-  /** The scale at which a file fits. */
-  fitting({ width, height }) {
+  /** The scale at which a file fits, the present one with what stands round it. */
+  fitting(file) {
     const { pane } = this;
+    const { side, foot } = file === this.file ? this.around : { side: 0, foot: 0 };
     const room = [pane.width - 2 * this.margin, pane.height - 2 * this.margin - this.foot];
-    return Math.max(0.01, Math.min(room[0] / width, room[1] / height));
+    return Math.max(0.01, Math.min(room[0] / (file.width + 2 * side), room[1] / (file.height + side + foot)));
   }
 
   /** Where the file's top left corner lies on the surround, in CSS pixels. */
@@ -66,7 +69,7 @@ export class View {
     if (this.zoom === "fit") {
       return {
         x: pane.x + (pane.width - this.file.width * scale) / 2,
-        y: pane.y + (pane.height - this.foot - this.file.height * scale) / 2,
+        y: pane.y + (pane.height - this.foot - (this.file.height + this.around.foot - this.around.side) * scale) / 2,
       };
     }
     const whole = (value) => Math.round(value * density) / density;
@@ -135,12 +138,13 @@ export class View {
 
   keepInside() {
     const { pane, scale } = this;
-    const inside = (/** @type {number} */ at, /** @type {number} */ size, /** @type {number} */ room) => {
-      const half = Math.min(size, room / scale) / 2;
-      return Math.min(size - half, Math.max(half, at));
+    const { side, foot } = this.around;
+    const inside = (/** @type {number} */ at, /** @type {number} */ size, /** @type {number} */ room, /** @type {number} */ beyond) => {
+      const half = Math.min(size + side + beyond, room / scale) / 2;
+      return Math.min(size + beyond - half, Math.max(half - side, at));
     };
     const { x, y } = this.centre;
-    this.centre = { x: inside(x, this.file.width, pane.width), y: inside(y, this.file.height, pane.height) };
+    this.centre = { x: inside(x, this.file.width, pane.width, side), y: inside(y, this.file.height, pane.height, foot) };
   }
 
   /** Where a pointer is, in the file's pixels; null outside the picture. In both panes alike. */

@@ -1,0 +1,74 @@
+"""The picture's own colour, let through the greys: a trace everywhere, colours that are kept.
+
+Colour over lightness is kept and brought to the luminance of the grey, as toning does
+(:mod:`.toning`): hue and C / L stay, so that a lightened flower is as red as it was.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core.colour import kernels as colour
+from oatmeal.core.colour import lab_of_hex
+from oatmeal.core.finish import kernels
+from oatmeal.core.guard import Analysis
+from oatmeal.core.maps import FULL, Box, Masks, not_empty
+from oatmeal.core.recipe import Recipe
+from oatmeal.core.recipe.areas import KeptHere
+from oatmeal.core.recipe.finish import Kept, KeptColours
+
+Plane = NDArray[np.float32]
+
+
+def kept(rgb_linear: Plane, told: Analysis, recipe: Recipe, masks: Masks) -> Plane:
+    """The share of each pixel that keeps its colour, and that colour; see :func:`.kernels.kept`.
+
+    Parameters
+    ----------
+    rgb_linear : float32 (H, W, 3)
+        The prepared colour picture.
+    told : Analysis
+        The colours that kept ones are told by, as the guard leaves them.
+    recipe : Recipe
+        As it acts: the colours that are kept, and the areas that keep theirs.
+    masks : mapping
+        Of the areas, by their ids.
+    """
+    settings = recipe.finish.kept
+    lab = colour.colours(np.ascontiguousarray(np.maximum(rgb_linear, 0)))
+    near = told.lightness, told.a_axis, told.b_axis
+    found = kernels.kept(lab, near, settings.trace / 100, _table(settings))
+    whole = Box(0, 0, found.shape[1], found.shape[0])
+    for name, amount, own in recipe.areas.coloured:
+        if not_empty(masks, name):
+            here = masks[name].box.inside(whole)
+            share = amount * own.amount / 100 / FULL
+            planes = tuple(plane[here] for plane in lab)
+            kernels.keep_inside(planes, masks[name].plane, share, _turned(own), found[here])
+    return found
+
+
+def _table(settings: KeptColours) -> Plane:
+    rows = []
+    for one in settings.colours:
+        if one.moves:
+            steep = np.log2(np.e) / (2 * one.reach**2)
+            rows.append((*lab_of_hex(one.colour), steep, one.amount / 100, *_turned(one)))
+    return np.array(rows, dtype=np.float32).reshape(-1, 7)
+
+
+def _turned(one: Kept | KeptHere) -> tuple[float, float]:
+    """Cosine and sine of the angle a colour is turned by, times its strength."""
+    turn, strength = np.radians(one.hue), one.strength / 100
+    return float(strength * np.cos(turn)), float(strength * np.sin(turn))
+
+
+def bared(found: Plane, covers: list[Plane], edge: Plane | None) -> Plane:
+    """Kept colour where nothing lies on the print: dust, scratches and a rim are grey."""
+    if not covers and edge is None:
+        return found
+    seen = np.ones(found.shape[:2], np.float32) if edge is None else edge
+    for cover in covers:
+        seen = seen * (1 - cover)
+    return np.asarray(found * seen[..., None])
