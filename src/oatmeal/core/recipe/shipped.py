@@ -8,6 +8,7 @@ from typing import Any, Final
 from oatmeal.core.recipe import Recipe, from_document
 from oatmeal.core.recipe.carry import GROUPS
 from oatmeal.core.recipe.curves import SHIPPED as CURVES
+from oatmeal.core.recipe.examples import FINISH_STARTS as START
 
 
 @dataclass(frozen=True)
@@ -46,9 +47,13 @@ SHIPPED: Final = (
     ),
     _shipped(
         "Storm over the valley",
-        "a red filter and strong clouds",
+        "a red filter and strong clouds, printed silver blue with dark corners",
         mix={"base": {"kind": "film", "filter": "red"}},
         tone={"clarity": 45, "character": "deep", "contrast": 24, "hold_ends": True},
+        finish={
+            "sharpness": START["sharpness"]["general"], "grain": START["grain"]["fine"],
+            "toning": START["toning"]["silver blue"], "falloff": {"amount": -22, "spare": 30},
+        },
     ),
     _shipped(
         "Balloon silk",
@@ -58,15 +63,23 @@ SHIPPED: Final = (
     ),
     _shipped(
         "Painted wood",
-        "reds stand out from greens, with crisp grain",
+        "reds stand out from greens, gritty: hard edges and the grain of a pushed film",
         mix={"lifts": {"red": 1.1, "orange": 0.5, "green": -0.9, "cyan": -0.5}},
-        tone={"clarity": 35, "character": "crisp", "detail": 15},
+        tone={"clarity": 35, "character": "crisp", "detail": 15, "contrast": 10},
+        finish={
+            "sharpness": START["sharpness"]["metal"], "grain": START["grain"]["pushed"],
+            "falloff": {"amount": -30},
+        },
     ),
     _shipped(
         "Faces in the crowd",
-        "smooth, luminous skin",
+        "smooth, luminous skin on warm paper",
         mix={"base": {"kind": "channels", "red": 70, "green": 30, "blue": 0}},
         tone={"clarity": -12, "shadows": 12, "contrast": 6, "hold_ends": True},
+        finish={
+            "sharpness": START["sharpness"]["people"], "toning": START["toning"]["warm paper"],
+            "glow": {"amount": 12, "threshold": 65}, "falloff": {"amount": -12, "spare": 50},
+        },
     ),
     _shipped(
         "Burner at night",
@@ -75,9 +88,14 @@ SHIPPED: Final = (
     ),
     _shipped(
         "Old plate",
-        "film that is blind to red, and faded blacks",
+        "film that is blind to red, faded blacks, and what the years left on it",
         mix={"base": {"kind": "film", "film": "orthochromatic"}},
         tone={"curve": [list(point) for point in CURVES["faded"]], "levels": {"out_white": 246}},
+        finish={
+            "toning": START["toning"]["sepia"], "falloff": {"amount": -35, "midpoint": 45},
+            "dust": {"amount": 50}, "scratches": {"amount": 25}, "paper": {"amount": 35},
+            "border": {"uneven": {"width": 16}},
+        },
     ),
     _shipped(
         "Far heat",
@@ -90,10 +108,13 @@ SHIPPED: Final = (
     ),
     _shipped(
         "Ink and paper",
-        "hard contrast and clear edges, as in a linocut",
+        "hard contrast and clear edges, as in a linocut, on a rough sheet",
         tone={
             "contrast": 55, "clarity": 40, "detail": 20,
             "levels": {"black": 10, "white": 246, "out_white": 250},
+        },
+        finish={
+            "paper": {"amount": 45, "size": 65}, "border": {"uneven": {"width": 10, "black": 0}},
         },
     ),
 )  # fmt: skip
