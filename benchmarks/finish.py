@@ -19,7 +19,8 @@ from frames import DEMO, FRAME, frame_and_unit, large_jpeg, median
 from scipy.special import erf
 
 from oatmeal.core.colour import decode_srgb, lightness, luminance, luminance_of_lightness
-from oatmeal.core.finish.toning import coloured
+from oatmeal.core.finish import toning as tints
+from oatmeal.core.finish.quantising import through
 from oatmeal.core.picture import ArrayPicture, proxy, reduced
 from oatmeal.core.pipeline import Pipeline, render
 from oatmeal.core.recipe import REST, Recipe, from_document
@@ -72,10 +73,9 @@ def sharpness() -> None:
 def light() -> None:
     for name, start in FINISH_STARTS["toning"].items():
         toning = Toning.model_validate(start)
-        for words, codes in (("8", 255), ("16", 65535)):
+        for words, dtype, codes in (("8", np.uint8, 255), ("16", np.uint16, 65535)):
             greys = np.linspace(0, 1, codes + 1)
-            tints = coloured(greys[None].astype(np.float32), toning)[0].astype(np.float64)
-            rounded = np.round(tints * codes) / codes
+            rounded = through(greys[None].astype(np.float32), tints.table(toning), dtype)[0] / codes
             moved = lightness(luminance(decode_srgb(rounded))) - star(greys)
             say(f"{name} at {words} bits: lightness moved, L*", float(np.abs(moved).max()))
     flat = np.full((1067, 1600, 3), decode_srgb(np.array(0.5)), np.float32)
@@ -95,9 +95,10 @@ def light() -> None:
         say(f"grain {name}: deviation of a small copy / the whole reduced",
             float(small[20:-20, 20:-20].std() / shrunk[20:-20, 20:-20].std()))  # fmt: skip
     slow = np.full((1067, 1600, 3), decode_srgb(np.array(0.6)), np.float32)
-    fallen = Pipeline(slow).encoded(finish(falloff={"amount": -60})) * 65535
-    say("falloff at 16 bits: largest second difference, codes",
-        float(np.abs(np.diff(np.round(fallen[533].astype(np.float64)), 2)).max()))  # fmt: skip
+    fallen = Pipeline(slow).encoded(finish(falloff={"amount": -60}))[533].astype(np.float64) * 65535
+    for words, codes in (("", fallen), (", rounded to codes", np.round(fallen))):
+        say(f"falloff at 16 bits: largest second difference, codes{words}",
+            float(np.abs(np.diff(codes, 2)).max()))  # fmt: skip
 
 
 DRAGS: dict[str, tuple[dict[str, Any], Any]] = {

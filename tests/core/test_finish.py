@@ -15,7 +15,7 @@ from oatmeal.core.colour import (
     luminance_of_lightness,
     oklab,
 )
-from oatmeal.core.finish import grain, palette, quantised, toning, widths
+from oatmeal.core.finish import grain, palette, quantised, quantising, toning, widths
 from oatmeal.core.picture import ArrayPicture, Window, proxy
 from oatmeal.core.pipeline import Pipeline, Region, render, rendered
 from oatmeal.core.pipeline.render import small_of
@@ -269,9 +269,9 @@ def test_falloff_and_edges_do_what_they_say():
 def test_toning_keeps_lightness(name):
     settings = Toning.model_validate(FINISH_STARTS["toning"][name])
     greys = np.linspace(0.01, 0.99, 300, dtype=np.float32)[None]
-    rgb = toning.coloured(greys, settings)[0].astype(float)
-    for top, most in ((255, 0.3), (65535, 0.01)):
-        codes = np.round(rgb * top) / top
+    for dtype, most in ((np.uint8, 0.3), (np.uint16, 0.01)):
+        table = toning.table(settings)
+        codes = quantising.through(greys, table, dtype)[0] / np.iinfo(dtype).max
         moved = lightness(luminance(decode_srgb(codes))) - star(np.round(greys[0] * 65535) / 65535)
         assert np.abs(moved).max() <= most
     assert np.ptp(palette(settings)[128].astype(int)) > 3
@@ -282,8 +282,9 @@ def test_toning_has_the_hue_and_the_strength_that_are_said():
     settings = Toning.model_validate(
         {"lights": {"hue": 89.0, "strength": 15.0}, "darks": {"hue": 89.0, "strength": 15.0}}
     )
-    rgb = toning.coloured(np.array([[0.5, 0.7]], np.float32), settings)[0]
-    lab = oklab(decode_srgb(rgb.astype(float)))
+    greys = np.array([[0.5, 0.7]], np.float32)
+    rgb = quantising.through(greys, toning.table(settings), np.uint16)[0] / 65535
+    lab = oklab(decode_srgb(rgb))
     hue, chroma = hue_and_chroma(lab)
     assert hue == pytest.approx(89, abs=1)
     assert chroma[0] / lab[0, 0] == pytest.approx(0.0375, rel=0.05)

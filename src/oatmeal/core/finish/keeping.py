@@ -6,6 +6,8 @@ Colour over lightness is kept and brought to the luminance of the grey, as tonin
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -53,7 +55,7 @@ def _table(settings: KeptColours) -> Plane:
     rows = []
     for one in settings.colours:
         if one.moves:
-            steep = np.log2(np.e) / (2 * one.reach**2)
+            steep = math.log2(math.e) / (2 * one.reach**2)
             rows.append((*lab_of_hex(one.colour), steep, one.amount / 100, *_turned(one)))
     return np.array(rows, dtype=np.float32).reshape(-1, 7)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any, Final
 
 import numpy as np
@@ -26,6 +27,10 @@ _u = np.uint32
 #: Digest of lanes.py, see there.
 LANES: Final = "8e310b3e3731"
 
+#: sRGB is a straight line up to this encoded value; beyond it a stop is a factor of 2 ** _STOP.
+_STRAIGHT: Final = _f(0.04045)
+_STOP: Final = _f(1 / 2.4)
+
 #: Lights are spared from this encoded value on, wholly at 1.
 _SPARED: Final = _f(0.6)
 
@@ -47,39 +52,60 @@ _LESS_LIGHT: Final = _f(0.15)
 KNEE: Final = _f(0.8)
 
 _Y0, _Y1, _Y2 = (_f(weight) for weight in LUMINANCE_WEIGHTS)
-_LOG2_E: Final = _f(np.log2(np.e))
+_LOG2_E: Final = _f(math.log2(math.e))
 
 Plane = NDArray[np.float32]
 Colours = NDArray[np.float32]
 
 
+@inline
+def _relit(line, stops, result):  # type: ignore[no-untyped-def]
+    """sRGB-encoded values of light moved by stops, clipped at 1.
+
+    The curve of sRGB (IEC 61966-2-1) is a power of ``v + 0.055``: a factor on light is one there.
+    """
+    darkest = _f(1.0)
+    for x in range(line.shape[0]):
+        moved = (line[x] + _f(0.055)) * exp2(_STOP * stops[x]) - _f(0.055)
+        darkest = min(darkest, min(moved, line[x]))
+        result[x] = min(moved, _f(1.0))
+    if darkest <= _STRAIGHT:  # below this the curve is a straight line
+        for x in range(line.shape[0]):
+            if line[x] <= _STRAIGHT:
+                light = line[x] * _f(1.0 / 12.92) * exp2(stops[x])
+                result[x] = min(encode_one(light), _f(1.0))
+            elif result[x] <= _STRAIGHT:
+                light = math.pow(max(result[x] + _f(0.055), _f(0.0)) * _f(1.0 / 1.055), _f(2.4))
+                result[x] = _f(12.92) * light
+
+
 @parallel
-def _shaded(encoded, across, down, table, stops, spare, sides, ends, decode, out):  # type: ignore[no-untyped-def]
+def _shaded(encoded, across, down, table, stops, spare, sides, ends, out):  # type: ignore[no-untyped-def]
     last = np.int32(table.shape[0] - 2)
     steps = _f(table.shape[0] - 1)
     for y in prange(encoded.shape[0]):
         line, result = encoded[y], out[y]
         width = line.shape[0]
         share = np.empty(width, np.float32)
-        light = np.empty(width, np.float32)
+        given = np.empty(width, np.float32)
         for x in range(width):
             place = min(across[x] + down[y], _f(1.0)) * steps
             index = min(np.int32(place), last)
             between = place - _f(index)
             share[x] = table[index] + between * (table[index + 1] - table[index])
-        for x in range(width):
-            light[x] = decode_inside(line[x], decode)
-            spared = smooth(line[x], _SPARED, _f(1.0) / (_f(1.0) - _SPARED))
-            share[x] *= _f(1.0) - spare * spared
+        if spare > _f(0.0):
+            for x in range(width):
+                spared = smooth(line[x], _SPARED, _f(1.0) / (_f(1.0) - _SPARED))
+                share[x] *= _f(1.0) - spare * spared
         if stops <= _f(0.0):
             for x in range(width):
-                moved = stops * share[x] + sides[x] + ends[y]
-                result[x] = encode_one(min(light[x] * exp2(moved), _f(1.0)))
+                share[x] = stops * share[x] + sides[x] + ends[y]
+            _relit(line, share, result)
         else:  # in linear light lightening would wash out
             for x in range(width):
-                given = _f(1.0) - (_f(1.0) - line[x]) * exp2(_f(-2.0 / 3.0) * stops * share[x])
-                lit = decode_inside(given, decode) * exp2(sides[x] + ends[y])
-                result[x] = encode_one(min(lit, _f(1.0)))
+                given[x] = _f(1.0) - (_f(1.0) - line[x]) * exp2(_f(-2.0 / 3.0) * stops * share[x])
+                share[x] = sides[x] + ends[y]
+            _relit(given, share, result)
 
 
 @parallel
@@ -187,19 +213,6 @@ def _grained(encoded, field, amplitude, skew, shift, out):  # type: ignore[no-un
             moved = t * (s0 + u * (s1 + u * (s2 + u * (s3 + u * (s4 + u * s5)))))
             value = u + moved + t * (a0 + a1 * u) * (n + k * n * n)
             result[x] = min(max(value, _f(0.0)), _f(1.0))
-
-
-@parallel
-def _through_palette(encoded, table, out):  # type: ignore[no-untyped-def]
-    last = np.int32(table.shape[0] - 2)
-    steps = _f(table.shape[0] - 1)
-    for y in prange(encoded.shape[0]):
-        for x in range(encoded.shape[1]):
-            place = min(max(encoded[y, x], _f(0.0)), _f(1.0)) * steps
-            index = min(np.int32(place), last)
-            between = place - _f(index)
-            for c in range(3):
-                out[y, x, c] = table[index, c] + between * (table[index + 1, c] - table[index, c])
 
 
 @parallel
@@ -365,7 +378,7 @@ def shaded(
     """Encoded values with stops that a table says over ``across + down``, and by row and column."""
     out = np.empty_like(encoded)
     numbers = (_f(stops), _f(spare))
-    _shaded(encoded, across, down, table, *numbers, sides, ends, DECODE_TABLE, out)
+    _shaded(encoded, across, down, table, *numbers, sides, ends, out)
     return out
 
 
@@ -420,13 +433,6 @@ def grained(encoded: Plane, field: Plane, amplitude: Plane, skew: float, shift: 
     """Encoded values with grain; ``shift`` is a polynomial that holds the mean light."""
     out = np.empty_like(encoded)
     _grained(encoded, field, amplitude, _f(skew), shift, out)
-    return out
-
-
-def through_palette(encoded: Plane, table: Plane) -> NDArray[np.float32]:
-    """Encoded colour ``(H, W, 3)`` from a table ``(N, 3)`` over encoded greys."""
-    out = np.empty((*encoded.shape, 3), np.float32)
-    _through_palette(encoded, table, out)
     return out
 
 
@@ -524,7 +530,6 @@ def warm() -> None:
     )  # fmt: skip
     fine((0, 0), (8, 8), 0.1, 1.0, 1)
     grained(plane, plane, np.ones(2, np.float32), 0.0, np.zeros(6, np.float32))
-    through_palette(plane, np.zeros((9, 3), np.float32))
     colours = kept((plane, plane, plane), (plane, plane, plane), 0.1, np.ones((1, 7), np.float32))
     part = plane[:4, :4]
     mask = np.ones((8, 8), np.uint16)[:4, :4]

@@ -8,8 +8,8 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.finish import glow, shading, toning
-from oatmeal.core.finish.quantising import Depth, quantised
+from oatmeal.core.finish import glow, kernels, shading, toning
+from oatmeal.core.finish.quantising import Depth, quantised, through
 from oatmeal.core.finish.stages import BARES, SURFACE, bare_colour
 from oatmeal.core.picture import Window
 from oatmeal.core.recipe import Recipe
@@ -90,11 +90,13 @@ def coded(
     """
     if finish.toning.rests and kept is None:
         return quantised(encoded, dtype, dither=dither, corner=corner)
+    if kept is None:
+        return through(encoded, toning.table(finish.toning), dtype, dither=dither, corner=corner)
     out: NDArray[Any] = np.empty((*encoded.shape, 3), dtype=dtype)
     for top in range(0, encoded.shape[0], _ROWS):
         rows = slice(top, top + _ROWS)
-        own = None if kept is None else np.ascontiguousarray(kept[rows])
-        part = toning.coloured(np.ascontiguousarray(encoded[rows]), finish.toning, own)
+        lines, own = (np.ascontiguousarray(plane[rows]) for plane in (encoded, kept))
+        part = kernels.lit(lines, toning.tints(finish.toning).astype(np.float32), own)
         place = (corner[0], corner[1] + top)
         out[rows] = quantised(part, dtype, dither=dither, corner=place)
     return out

@@ -42,6 +42,25 @@ def _dither(encoded, top, left, upper, channels, out):  # type: ignore[no-untype
             codes[i] = value * top + threshold
 
 
+@parallel
+def _through(encoded, table, top, dither, left, upper, out):  # type: ignore[no-untyped-def]
+    last = np.int32(table.shape[0] - 2)
+    steps = _f(table.shape[0] - 1)
+    for y in prange(encoded.shape[0]):
+        down = np.uint32(y + upper) * _STEP_Y
+        for x in range(encoded.shape[1]):
+            place = min(max(encoded[y, x], _f(0.0)), _f(1.0)) * steps
+            index = min(np.int32(place), last)
+            between = place - _f(index)
+            threshold = _f(0.5)
+            if dither:
+                chance = np.uint32(np.uint32(x + left) * _STEP_X + down)
+                threshold = (_f(chance >> np.uint32(24)) + _f(0.5)) * _f(1.0 / 256.0)
+            for c in range(3):
+                value = table[index, c] + between * (table[index + 1, c] - table[index, c])
+                out[y, x, c] = value * top + threshold
+
+
 def quantised(
     encoded: NDArray[np.float32],
     dtype: Depth,
@@ -85,9 +104,28 @@ def quantised(
     return out
 
 
+def through(
+    encoded: NDArray[np.float32],
+    table: NDArray[np.float32],
+    dtype: Depth,
+    *,
+    dither: bool = False,
+    corner: tuple[int, int] = (0, 0),
+) -> NDArray[Any]:
+    """Codes ``(H, W, 3)`` of the encoded colours that a table ``(N, 3)`` gives encoded greys.
+
+    The table's values lie within 0 to 1; the other parameters are those of :func:`quantised`.
+    """
+    out: NDArray[Any] = np.empty((*encoded.shape, 3), dtype=dtype)
+    top = _f(np.iinfo(dtype).max)
+    _through(np.ascontiguousarray(encoded), table, top, dither, *corner, out)
+    return out
+
+
 def warm() -> None:
     """Compile, or load from the cache."""
     plane = np.zeros((2, 2), dtype=np.float32)
     for dtype in (np.uint8, np.uint16):
         quantised(plane, dtype)
+        through(plane, np.zeros((2, 3), np.float32), dtype)
     quantised(plane, np.uint8, dither=True)

@@ -74,12 +74,3 @@ def _vector(tint: Tint) -> NDArray[np.float64]:
 def palette(toning: Toning) -> NDArray[np.uint8]:
     """The colours that the 256 codes of a grey frame are shown in, ``(256, 3)``."""
     return np.asarray(table(toning, 256) * 255 + 0.5, dtype=np.uint8)
-
-
-def coloured(
-    encoded: NDArray[np.float32], toning: Toning, kept: NDArray[np.float32] | None = None
-) -> NDArray[np.float32]:
-    """Encoded colour ``(H, W, 3)`` of encoded greys ``(H, W)``, and of colour that is kept."""
-    if kept is None:
-        return kernels.through_palette(encoded, table(toning))
-    return kernels.lit(encoded, tints(toning).astype(np.float32), kept)
