@@ -52,15 +52,13 @@ def field(grain: Grain, window: Window, shape: tuple[int, int], seed: int) -> tu
     wide = grain.size / 1000 * max(window.width, window.height)
     mixed = zlib.crc32(f"{seed} {grain.seed}".encode())
     corner = (round(window.x), round(window.y))
-    one, deviation = band(corner, shape, wide, mixed)
     clumps = 0.5 * grain.roughness / 100
+    out = np.zeros(shape, dtype=np.float32)
+    deviation = band(corner, wide, mixed, out, np.sqrt(1 - clumps))
     if not clumps:
-        return one, deviation
-    other, wider = band(corner, shape, wide * _CLUMP, mixed ^ 0x5BF03635)
-    one *= np.float32(np.sqrt(1 - clumps))
-    other *= np.float32(np.sqrt(clumps))
-    one += other
-    return one, float(np.sqrt((1 - clumps) * deviation**2 + clumps * wider**2))
+        return out, deviation
+    wider = band(corner, wide * _CLUMP, mixed ^ 0x5BF03635, out, np.sqrt(clumps))
+    return out, float(np.hypot(deviation, wider))
 
 
 def grained(encoded: Plane, grain: Grain, made: tuple[Plane, float]) -> Plane:

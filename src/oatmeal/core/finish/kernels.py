@@ -177,7 +177,7 @@ def _upright(rows, weights, places, out):  # type: ignore[no-untyped-def]
         )  # fmt: skip
         result = out[y]
         for x in range(result.shape[0]):
-            result[x] = w0 * a[x] + w1 * b[x] + w2 * c[x] + w3 * d[x] + w4 * e[x]
+            result[x] += w0 * a[x] + w1 * b[x] + w2 * c[x] + w3 * d[x] + w4 * e[x]
 
 
 @parallel
@@ -196,7 +196,7 @@ def _fine(left, top, seed, side, norm, out):  # type: ignore[no-untyped-def]
             if y >= begin + 1:
                 above, middle, result = ring[(y + 1) % 3], ring[(y + 2) % 3], out[y - 1]
                 for x in range(width):
-                    result[x] = norm * (middle[x] + side * (above[x] + row[x]))
+                    result[x] += norm * (middle[x] + side * (above[x] + row[x]))
 
 
 @parallel
@@ -395,13 +395,14 @@ def glowing(
     return out
 
 
-def lattice(
+def add_lattice(
     first: tuple[int, int],
     columns: tuple[Plane, NDArray[np.uint32]],
     rows: tuple[Plane, NDArray[np.int64]],
     seed: int,
-) -> Plane:
-    """Hashed numbers on a lattice, read through weights: float32 ``(H, W)``.
+    out: Plane,
+) -> None:
+    """Add hashed numbers on a lattice, read through weights, to ``out (H, W)``.
 
     Parameters
     ----------
@@ -415,18 +416,12 @@ def lattice(
     weights, places = columns
     between = np.empty((int(rows[1][-1]) + 5, len(places)), np.float32)
     _lattice(first[1], first[0], weights, places, np.uint32(seed), between)
-    out = np.empty((len(rows[1]), len(places)), np.float32)
     _upright(between, *rows, out)
-    return out
 
 
-def fine(
-    corner: tuple[int, int], shape: tuple[int, int], side: float, norm: float, seed: int
-) -> Plane:
-    """White numbers, one a pixel, through ``[side 1 side]`` both ways, times ``norm``."""
-    out = np.empty(shape, np.float32)
+def add_fine(corner: tuple[int, int], side: float, norm: float, seed: int, out: Plane) -> None:
+    """Add white numbers, one a pixel, through ``[side 1 side]`` both ways, times ``norm``."""
     _fine(*corner, np.uint32(seed), _f(side), _f(norm), out)
-    return out
 
 
 def grained(encoded: Plane, field: Plane, amplitude: Plane, skew: float, shift: Plane) -> Plane:
@@ -524,11 +519,11 @@ def warm() -> None:
     taps = (np.zeros((8, 4), np.int64), np.zeros((8, 4), np.float32))
     glowing(plane, plane, taps, taps, 0.5)
     places: Any = np.zeros(8, np.uint32)
-    lattice(
+    add_lattice(
         (0, 0), (np.zeros((5, 8), np.float32), places),
-        (np.zeros((8, 5), np.float32), np.zeros(8, np.int64)), 1,
+        (np.zeros((8, 5), np.float32), np.zeros(8, np.int64)), 1, plane.copy(),
     )  # fmt: skip
-    fine((0, 0), (8, 8), 0.1, 1.0, 1)
+    add_fine((0, 0), 0.1, 1.0, 1, plane.copy())
     grained(plane, plane, np.ones(2, np.float32), 0.0, np.zeros(6, np.float32))
     colours = kept((plane, plane, plane), (plane, plane, plane), 0.1, np.ones((1, 7), np.float32))
     part = plane[:4, :4]

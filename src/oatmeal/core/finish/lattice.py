@@ -25,38 +25,41 @@ _FINE: Final = 0.85
 
 
 def band(
-    corner: tuple[int, int], shape: tuple[int, int], wide_px: float, seed: int
-) -> tuple[Plane, float]:
-    """Noise of one size, and its deviation where noise much larger than a pixel has 1.
+    corner: tuple[int, int], wide_px: float, seed: int, out: Plane, strength: float = 1.0
+) -> float:
+    """Add noise of one size to an array; gives its deviation.
 
     Parameters
     ----------
     corner : (x, y)
         Of the array in the whole.
-    shape : (height, width)
     wide_px : float
         Width of its likeness at half its height.
     seed : int
         Below 2 ** 32.
+    out : float32 (H, W)
+    strength : float
+        Deviation of noise much larger than a pixel.
     """
     cells = _WIDTH / wide_px
-    deviation = _deviation(cells)
+    deviation = float(strength * _deviation(cells))
     if cells > _FINE:
         side = _neighbours(cells)
-        norm = deviation / (1 + 2 * side * side)
-        return kernels.fine(corner, shape, side, norm, seed), deviation
-    first_x, columns = _weights(corner[0], shape[1], cells)
-    first_y, rows = _weights(corner[1], shape[0], cells)
+        kernels.add_fine(corner, side, deviation / (1 + 2 * side * side), seed, out)
+        return deviation
+    first_x, columns = _weights(corner[0], out.shape[1], cells)
+    first_y, rows = _weights(corner[1], out.shape[0], cells)
     first = (int(first_x[0]), int(first_y[0]))
-    across = np.ascontiguousarray(columns.T / kernels.SPLINE_POWER, dtype=np.float32)
+    across = np.ascontiguousarray(strength * columns.T / kernels.SPLINE_POWER, dtype=np.float32)
     down = np.ascontiguousarray(rows, dtype=np.float32)
-    made = kernels.lattice(
+    kernels.add_lattice(
         first,
         (across, (first_x - first[0]).astype(np.uint32)),
         (down, (first_y - first[1]).astype(np.int64)),
         seed,
+        out,
     )
-    return made, deviation
+    return deviation
 
 
 def cloud(
@@ -74,7 +77,7 @@ def cloud(
         wide = wide_px / 2**octave
         if octave and _WIDTH / wide > _FINE:
             break
-        out += np.float32(strength) * band(corner, shape, wide, (seed + octave) % 2**32)[0]
+        band(corner, wide, (seed + octave) % 2**32, out, strength)
         power += strength**2 if octave else 0.0
         strength *= gain
     out /= np.float32(np.sqrt(power))
