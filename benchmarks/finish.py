@@ -112,6 +112,15 @@ DRAGS: dict[str, tuple[dict[str, Any], Any]] = {
     "glow's reach": ({}, lambda n: {"glow": {"amount": 40, "reach": 5 + 0.5 * (n % 90)}}),
     "falloff": ({}, lambda n: {"falloff": {"amount": -5 - n % 90}}),
     "burned edge": ({}, lambda n: {"burned": {"top": {"amount": -5 - n % 90}}}),
+    "dust": ({}, lambda n: {"dust": {"amount": 5 + n % 90}}),
+    "scratches": ({}, lambda n: {"scratches": {"amount": 5 + n % 90}}),
+    "paper amount": ({}, lambda n: {"paper": {"amount": 5 + n % 90}}),
+    "uneven edge": ({}, lambda n: {"border": {"uneven": {"width": 5 + 0.3 * (n % 90)}}}),
+    "trace of colour": ({}, lambda n: {"kept": {"trace": 5 + n % 90}}),
+    "kept colour": (
+        {},
+        lambda n: {"kept": {"colours": [{"colour": "#b23a2e", "amount": 90, "hue": n % 90}]}},
+    ),
     "sharpening amount": ({}, lambda n: {"sharpness": {"amount": 5 + n % 90, "radius": 1.5}}),
 }  # fmt: skip
 

@@ -17,6 +17,7 @@ from oatmeal.core.colour.lanes import (
     exp2,
     from_oklab,
     inline,
+    log2_one,
     parallel,
     smooth,
 )
@@ -64,12 +65,12 @@ def _relit(line, stops, result):  # type: ignore[no-untyped-def]
 
     The curve of sRGB (IEC 61966-2-1) is a power of ``v + 0.055``: a factor on light is one there.
     """
-    darkest = _f(1.0)
+    dark = np.int32(0)
     for x in range(line.shape[0]):
         moved = (line[x] + _f(0.055)) * exp2(_STOP * stops[x]) - _f(0.055)
-        darkest = min(darkest, min(moved, line[x]))
+        dark += np.int32(min(moved, line[x]) <= _STRAIGHT)
         result[x] = min(moved, _f(1.0))
-    if darkest <= _STRAIGHT:  # below this the curve is a straight line
+    if dark > 0:  # below this the curve is a straight line
         for x in range(line.shape[0]):
             if line[x] <= _STRAIGHT:
                 light = line[x] * _f(1.0 / 12.92) * exp2(stops[x])
@@ -80,19 +81,25 @@ def _relit(line, stops, result):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _shaded(encoded, across, down, table, stops, spare, sides, ends, out):  # type: ignore[no-untyped-def]
-    last = np.int32(table.shape[0] - 2)
-    steps = _f(table.shape[0] - 1)
+def _shaded(encoded, across, down, curve, stops, spare, sides, ends, out):  # type: ignore[no-untyped-def]
+    root, begin, scale, low, gain = curve
     for y in prange(encoded.shape[0]):
         line, result = encoded[y], out[y]
         width = line.shape[0]
         share = np.empty(width, np.float32)
         given = np.empty(width, np.float32)
         for x in range(width):
-            place = min(across[x] + down[y], _f(1.0)) * steps
-            index = min(np.int32(place), last)
-            between = place - _f(index)
-            share[x] = table[index] + between * (table[index + 1] - table[index])
+            share[x] = across[x] + down[y]
+        if root == _f(0.5):
+            for x in range(width):
+                share[x] = math.sqrt(share[x])
+        else:
+            for x in range(width):
+                share[x] = exp2(root * log2_one(max(share[x], _f(1e-20))))
+        for x in range(width):
+            t = min(max((share[x] - begin) * scale, _f(0.0)), _f(1.0))
+            step = t * t * t * (t * (_f(6.0) * t - _f(15.0)) + _f(10.0))
+            share[x] = min(max((step - low) * gain, _f(0.0)), _f(1.0))
         if spare > _f(0.0):
             for x in range(width):
                 spared = smooth(line[x], _SPARED, _f(1.0) / (_f(1.0) - _SPARED))
@@ -369,16 +376,25 @@ def shaded(
     encoded: Plane,
     across: Plane,
     down: Plane,
-    table: Plane,
+    curve: tuple[float, ...],
     stops: float,
     spare: float,
     sides: Plane,
     ends: Plane,
 ) -> Plane:
-    """Encoded values with stops that a table says over ``across + down``, and by row and column."""
+    """Encoded values with stops over a distance, and by row and column.
+
+    Parameters
+    ----------
+    across, down : float32 (W,), (H,)
+        They sum to a power of the distance.
+    curve : five numbers
+        The root that makes a distance of that; where a step (K. Perlin, SIGGRAPH 2002) begins, one
+        over its length, its value at 0 and one over what it rises by from there.
+    """
     out = np.empty_like(encoded)
-    numbers = (_f(stops), _f(spare))
-    _shaded(encoded, across, down, table, *numbers, sides, ends, out)
+    numbers = (tuple(_f(number) for number in curve), _f(stops), _f(spare))
+    _shaded(encoded, across, down, *numbers, sides, ends, out)
     return out
 
 
@@ -515,7 +531,7 @@ def warm() -> None:
     """Compile, or load from the cache."""
     plane = np.full((8, 8), 0.5, np.float32)
     line = np.zeros(8, np.float32)
-    shaded(plane, line, line, np.zeros(9, np.float32), -1.0, 0.0, line, line)
+    shaded(plane, line, line, (0.5, 0.0, 1.0, 0.0, 1.0), -1.0, 0.0, line, line)
     taps = (np.zeros((8, 4), np.int64), np.zeros((8, 4), np.float32))
     glowing(plane, plane, taps, taps, 0.5)
     places: Any = np.zeros(8, np.uint32)

@@ -87,9 +87,10 @@ def cloud(
 def _spline(x: NDArray[np.float64]) -> NDArray[np.float64]:
     """Integral of the quadratic B-spline up to x."""
     x = np.clip(x, -1.5, 1.5)
-    rising = (x + 1.5) ** 3 / 6
-    middle = 1 / 6 + 0.75 * (x + 0.5) - (x**3 + 0.125) / 3
-    falling = 1 - (1.5 - x) ** 3 / 6
+    to, past = 1.5 + x, 1.5 - x
+    rising = to * to * to / 6  # powers of arrays cost ten times as much
+    middle = 1 / 6 + 0.75 * (x + 0.5) - (x * x * x + 0.125) / 3
+    falling = 1 - past * past * past / 6
     return np.asarray(np.where(x < -0.5, rising, np.where(x < 0.5, middle, falling)))
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import Final
 
 import numpy as np
@@ -16,9 +15,6 @@ Plane = NDArray[np.float32]
 
 #: Stops at 100.
 STOPS: Final = 3.0
-
-#: Entries of the falloff's table.
-_SIZE: Final = 2049
 
 
 def shades(finish: Finish) -> bool:
@@ -47,14 +43,20 @@ def shaded(encoded: Plane, finish: Finish, window: Window) -> Plane:
         return encoded
     height, width = encoded.shape
     across, down, power = _axes(finish.falloff, window, width, height)
-    table = _table(finish.falloff.midpoint, finish.falloff.softness, power)
     left_right = _side_stops(width, window.x, window.width, finish.burned.left, finish.burned.right)
     top_bottom = _side_stops(
         height, window.y, window.height, finish.burned.top, finish.burned.bottom
     )
     stops = STOPS * finish.falloff.amount / 100
     return kernels.shaded(
-        encoded, across, down, table, stops, finish.falloff.spare / 100, left_right, top_bottom
+        encoded,
+        across,
+        down,
+        _curve(finish.falloff, power),
+        stops,
+        finish.falloff.spare / 100,
+        left_right,
+        top_bottom,
     )
 
 
@@ -64,15 +66,12 @@ def _smoother(t: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(t * t * t * (t * (6 * t - 15) + 10))
 
 
-@lru_cache(maxsize=16)
-def _table(midpoint: float, softness: float, power: float) -> Plane:
-    """Share of the falloff over ``distance ** power``, 0 in the middle and 1 in the corner."""
-    distance = np.linspace(0, 1, _SIZE) ** (1 / power)
-    half = 0.05 + 0.45 * softness / 100
-    begin = midpoint / 100 - half
-    ends = _smoother((np.array([0.0, 1.0]) - begin) / (2 * half))
-    share = (_smoother((distance - begin) / (2 * half)) - ends[0]) / (ends[1] - ends[0])
-    return np.asarray(np.clip(share, 0, 1), dtype=np.float32)
+def _curve(falloff: Falloff, power: float) -> tuple[float, ...]:
+    """Share of the falloff over the distance, 0 in the middle and 1 in the corner."""
+    half = 0.05 + 0.45 * falloff.softness / 100
+    begin = falloff.midpoint / 100 - half
+    low, high = _smoother((np.array([0.0, 1.0]) - begin) / (2 * half))
+    return 1 / power, begin, 1 / (2 * half), float(low), float(1 / (high - low))
 
 
 def _axes(falloff: Falloff, window: Window, width: int, height: int) -> tuple[Plane, Plane, float]:
