@@ -11,7 +11,6 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.colour import kernels as colour
 from oatmeal.core.colour import lab_of_hex
 from oatmeal.core.finish import kernels
 from oatmeal.core.guard import Analysis
@@ -21,15 +20,16 @@ from oatmeal.core.recipe.areas import KeptHere
 from oatmeal.core.recipe.finish import Kept, KeptColours
 
 Plane = NDArray[np.float32]
+Lab = tuple[Plane, Plane, Plane]
 
 
-def kept(rgb_linear: Plane, told: Analysis, recipe: Recipe, masks: Masks) -> Plane:
+def kept(lab: Lab, told: Analysis, recipe: Recipe, masks: Masks) -> Plane:
     """The share of each pixel that keeps its colour, and that colour; see :func:`.kernels.kept`.
 
     Parameters
     ----------
-    rgb_linear : float32 (H, W, 3)
-        The prepared colour picture.
+    lab : three float32 (H, W)
+        OKLab of the prepared colour picture.
     told : Analysis
         The colours that kept ones are told by, as the guard leaves them.
     recipe : Recipe
@@ -38,7 +38,6 @@ def kept(rgb_linear: Plane, told: Analysis, recipe: Recipe, masks: Masks) -> Pla
         Of the areas, by their ids.
     """
     settings = recipe.finish.kept
-    lab = colour.colours(np.ascontiguousarray(np.maximum(rgb_linear, 0)))
     near = told.lightness, told.a_axis, told.b_axis
     found = kernels.kept(lab, near, settings.trace / 100, _table(settings))
     whole = Box(0, 0, found.shape[1], found.shape[0])

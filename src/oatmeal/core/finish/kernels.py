@@ -225,23 +225,29 @@ def _grained(encoded, field, amplitude, skew, shift, out):  # type: ignore[no-un
 @parallel
 def _kept(lightness, a_axis, b_axis, near, trace, kept, out):  # type: ignore[no-untyped-def]
     near_l, near_a, near_b = near
+    width = out.shape[1]
     for y in prange(out.shape[0]):
-        for x in range(out.shape[1]):
+        told, told_a, told_b = near_l[y], near_a[y], near_b[y]
+        a, b = np.empty(width, _f), np.empty(width, _f)
+        covered, across, along = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
+        for x in range(width):
             scale = _f(1.0) / max(lightness[y, x], _LEAST_LIGHT)
-            a, b = a_axis[y, x] * scale, b_axis[y, x] * scale
-            covered, across, along = trace, trace * a, trace * b
-            level = _f(1.0) / max(near_l[y, x], _LEAST_LIGHT)
-            for i in range(kept.shape[0]):
-                own = max(kept[i, 0], _LEAST_LIGHT)  # compared as if lit as the kept one is
-                d0 = _LESS_LIGHT * (near_l[y, x] - kept[i, 0])
-                d1 = own * level * near_a[y, x] - kept[i, 1]
-                d2 = own * level * near_b[y, x] - kept[i, 2]
-                far = min((d0 * d0 + d1 * d1 + d2 * d2) * kept[i, 3], _f(60.0))
-                weight = kept[i, 4] * exp2(-far)
-                covered += weight * (_f(1.0) - covered)
-                across += weight * (kept[i, 5] * a - kept[i, 6] * b - across)
-                along += weight * (kept[i, 6] * a + kept[i, 5] * b - along)
-            out[y, x, 0], out[y, x, 1], out[y, x, 2] = covered, across, along
+            a[x], b[x] = a_axis[y, x] * scale, b_axis[y, x] * scale
+            covered[x], across[x], along[x] = trace, trace * a[x], trace * b[x]
+        for i in range(kept.shape[0]):
+            light, here_a, here_b, steep = kept[i, 0], kept[i, 1], kept[i, 2], kept[i, 3]
+            amount, cosine, sine = kept[i, 4], kept[i, 5], kept[i, 6]
+            own = max(light, _LEAST_LIGHT)  # compared as if lit as the kept one is
+            for x in range(width):
+                level = own / max(told[x], _LEAST_LIGHT)
+                d0 = _LESS_LIGHT * (told[x] - light)
+                d1, d2 = level * told_a[x] - here_a, level * told_b[x] - here_b
+                weight = amount * exp2(-min((d0 * d0 + d1 * d1 + d2 * d2) * steep, _f(60.0)))
+                covered[x] += weight * (_f(1.0) - covered[x])
+                across[x] += weight * (cosine * a[x] - sine * b[x] - across[x])
+                along[x] += weight * (sine * a[x] + cosine * b[x] - along[x])
+        for x in range(width):
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = covered[x], across[x], along[x]
 
 
 @parallel
@@ -258,34 +264,41 @@ def _keep_inside(lightness, a_axis, b_axis, mask, share, turned, out):  # type: 
 
 
 @parallel
-def _lit(encoded, tints, kept, decode, out):  # type: ignore[no-untyped-def]
+def _lit(encoded, tints, kept, decode, red, green, blue):  # type: ignore[no-untyped-def]
     last = np.int32(tints.shape[0] - 2)
     steps = _f(tints.shape[0] - 1)
+    width = encoded.shape[1]
     for y in prange(encoded.shape[0]):
-        for x in range(encoded.shape[1]):
-            value = min(max(encoded[y, x], _f(0.0)), _f(1.0))
-            place = value * steps
-            index = min(np.int32(place), last)
-            between = place - _f(index)
-            bare = _f(1.0) - kept[y, x, 0]
-            a = tints[index, 0] + between * (tints[index + 1, 0] - tints[index, 0])
-            b = tints[index, 1] + between * (tints[index + 1, 1] - tints[index, 1])
-            a, b = bare * a + kept[y, x, 1], bare * b + kept[y, x, 2]
-            red, green, blue = from_oklab(_f(1.0), a, b)
-            level = decode_inside(value, decode)
-            scale = level / max(_Y0 * red + _Y1 * green + _Y2 * blue, _f(1e-3))
-            red, green, blue = red * scale - level, green * scale - level, blue * scale - level
-            above = max(red, max(green, blue)) / max(_f(1.0) - level, _f(1e-6))
-            below = -min(red, min(green, blue)) / max(level, _f(1e-6))
-            far = max(above, below)
-            held = _f(1.0)
-            if far > KNEE:
-                over = (far - KNEE) / (_f(1.0) - KNEE)
-                bent = KNEE + (_f(1.0) - KNEE) * (_f(1.0) - exp2(-min(over * _LOG2_E, _f(60.0))))
-                held = bent / far
-            out[y, x, 0] = encode_one(level + held * red)
-            out[y, x, 1] = encode_one(level + held * green)
-            out[y, x, 2] = encode_one(level + held * blue)
+        line, own = encoded[y], kept[y]
+        reds, greens, blues = red[y], green[y], blue[y]
+        a, b, level = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
+        for x in range(width):
+            level[x] = decode_inside(line[x], decode)
+        for x in range(width):
+            a[x], b[x] = own[x, 1], own[x, 2]
+        if steps > _f(1.0):  # of two entries it has no tint
+            for x in range(width):
+                place = min(max(line[x], _f(0.0)), _f(1.0)) * steps
+                index = min(np.int32(place), last)
+                between = place - _f(index)
+                bare = _f(1.0) - own[x, 0]
+                first, second = tints[index, 0], tints[index, 1]
+                a[x] += bare * (first + between * (tints[index + 1, 0] - first))
+                b[x] += bare * (second + between * (tints[index + 1, 1] - second))
+        for x in range(width):
+            one, two, three = from_oklab(_f(1.0), a[x], b[x])
+            light = level[x]
+            scale = light / max(_Y0 * one + _Y1 * two + _Y2 * three, _f(1e-3))
+            one, two, three = one * scale - light, two * scale - light, three * scale - light
+            above = max(one, max(two, three)) / max(_f(1.0) - light, _f(1e-6))
+            below = -min(one, min(two, three)) / max(light, _f(1e-6))
+            far = max(above, max(below, KNEE))
+            over = (far - KNEE) * (_LOG2_E / (_f(1.0) - KNEE))
+            bent = KNEE + (_f(1.0) - KNEE) * (_f(1.0) - exp2(-min(over, _f(60.0))))
+            held = bent / far
+            reds[x] = encode_one(light + held * one)
+            greens[x] = encode_one(light + held * two)
+            blues[x] = encode_one(light + held * three)
 
 
 @parallel
@@ -486,14 +499,14 @@ def keep_inside(
     _keep_inside(*lab, mask, _f(share), (_f(cosine), _f(sine)), out)
 
 
-def lit(encoded: Plane, tints: Plane, kept_colour: Colours) -> Colours:
-    """Encoded colour ``(H, W, 3)`` of encoded greys: tints ``(N, 2)`` over them, and kept colour.
+def lit(encoded: Plane, tints: Plane, kept_colour: Colours) -> tuple[Plane, Plane, Plane]:
+    """Encoded red, green and blue of encoded greys: tints ``(N, 2)`` over them, and kept colour.
 
-    The luminance is that of the greys.
+    The luminance is that of the greys. Tints of two entries are none.
     """
-    out = np.empty((*encoded.shape, 3), np.float32)
-    _lit(encoded, tints, kept_colour, DECODE_TABLE, out)
-    return out
+    red, green, blue = (np.empty_like(encoded) for _ in range(3))
+    _lit(encoded, tints, kept_colour, DECODE_TABLE, red, green, blue)
+    return red, green, blue
 
 
 def crisp(

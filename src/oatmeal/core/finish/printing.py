@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.finish import glow, kernels, shading, toning
-from oatmeal.core.finish.quantising import Depth, quantised, through
+from oatmeal.core.finish.quantising import Depth, joined, quantised, through
 from oatmeal.core.finish.stages import BARES, SURFACE, bare_colour
 from oatmeal.core.picture import Window
 from oatmeal.core.recipe import Recipe
@@ -96,7 +96,7 @@ def coded(
     for top in range(0, encoded.shape[0], _ROWS):
         rows = slice(top, top + _ROWS)
         lines, own = (np.ascontiguousarray(plane[rows]) for plane in (encoded, kept))
-        part = kernels.lit(lines, toning.tints(finish.toning).astype(np.float32), own)
+        part = kernels.lit(lines, toning.shades(finish.toning), own)
         place = (corner[0], corner[1] + top)
-        out[rows] = quantised(part, dtype, dither=dither, corner=place)
+        out[rows] = joined(part, dtype, dither=dither, corner=place)
     return out

@@ -43,6 +43,20 @@ def _dither(encoded, top, left, upper, channels, out):  # type: ignore[no-untype
 
 
 @parallel
+def _joined(red, green, blue, top, dither, left, upper, out):  # type: ignore[no-untyped-def]
+    for y in prange(red.shape[0]):
+        down = np.uint32(y + upper) * _STEP_Y
+        for x in range(red.shape[1]):
+            threshold = _f(0.5)
+            if dither:
+                chance = np.uint32(np.uint32(x + left) * _STEP_X + down)
+                threshold = (_f(chance >> np.uint32(24)) + _f(0.5)) * _f(1.0 / 256.0)
+            out[y, x, 0] = min(max(red[y, x], _f(0.0)), _f(1.0)) * top + threshold
+            out[y, x, 1] = min(max(green[y, x], _f(0.0)), _f(1.0)) * top + threshold
+            out[y, x, 2] = min(max(blue[y, x], _f(0.0)), _f(1.0)) * top + threshold
+
+
+@parallel
 def _through(encoded, table, top, dither, left, upper, out):  # type: ignore[no-untyped-def]
     last = np.int32(table.shape[0] - 2)
     steps = _f(table.shape[0] - 1)
@@ -122,10 +136,24 @@ def through(
     return out
 
 
+def joined(
+    planes: tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]],
+    dtype: Depth,
+    *,
+    dither: bool = False,
+    corner: tuple[int, int] = (0, 0),
+) -> NDArray[Any]:
+    """Codes ``(H, W, 3)`` of encoded red, green and blue; the parameters of :func:`quantised`."""
+    out: NDArray[Any] = np.empty((*planes[0].shape, 3), dtype=dtype)
+    _joined(*planes, _f(np.iinfo(dtype).max), dither, *corner, out)
+    return out
+
+
 def warm() -> None:
     """Compile, or load from the cache."""
     plane = np.zeros((2, 2), dtype=np.float32)
     for dtype in (np.uint8, np.uint16):
         quantised(plane, dtype)
+        joined((plane, plane, plane), dtype)
         through(plane, np.zeros((2, 3), np.float32), dtype)
     quantised(plane, np.uint8, dither=True)

@@ -7,6 +7,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from oatmeal.core.colour import kernels as colour
 from oatmeal.core.finish import glow, grain, keeping, marks, rim, shading, sharpness, surface
 from oatmeal.core.guard import Analysis
 from oatmeal.core.maps import Masks
@@ -197,17 +198,23 @@ def printed(recipe: Recipe, place: Place, encoded: Plane, made: tuple[Plane, Pla
     return rim.rimmed(encoded, made)
 
 
+@stage("own_colour", needs=("prepared",), when=lambda recipe: recipe.keeps_colour)
+def own_colour(recipe: Recipe, place: Place, rgb_linear: Plane) -> keeping.Lab:
+    """OKLab of the prepared colour picture."""
+    return colour.colours(np.ascontiguousarray(np.maximum(rgb_linear, 0)))
+
+
 @stage(
     "kept_colour",
     reads=("finish.kept", "areas.coloured"),
-    needs=("prepared", "analysis", "masks"),
+    needs=("own_colour", "analysis", "masks"),
     when=lambda recipe: recipe.keeps_colour,
 )
 def kept_colour(
-    recipe: Recipe, place: Place, rgb_linear: Plane, told: Analysis, found: Masks | None
+    recipe: Recipe, place: Place, lab: keeping.Lab, told: Analysis, found: Masks | None
 ) -> Plane:
     """The picture's own colour, as far as it is let through."""
-    return keeping.kept(rgb_linear, told, recipe, found or {})
+    return keeping.kept(lab, told, recipe, found or {})
 
 
 #: What lies on the print and has no colour.
@@ -240,5 +247,5 @@ SURFACE: Final = (
 
 STAGES: Final = (
     edge_mask, sharpened, spreading, glowing, shaded, *(one for pair in SURFACE for one in pair),
-    kept_colour, bare_colour,
+    own_colour, kept_colour, bare_colour,
 )  # fmt: skip

@@ -66,6 +66,12 @@ def tints(toning: Toning, size: int = _SIZE) -> NDArray[np.float64]:
     return np.asarray(tint * (1 - (star / 100) ** 6)[:, None])  # white stays the paper's white
 
 
+@lru_cache(maxsize=16)
+def shades(toning: Toning) -> NDArray[np.float32]:
+    """The same in single precision; two entries where nothing is toned."""
+    return tints(toning, 2 if toning.rests else _SIZE).astype(np.float32)
+
+
 def _vector(tint: Tint) -> NDArray[np.float64]:
     turn = np.radians(tint.hue)
     return _AT_100 * tint.strength / 100 * np.array([np.cos(turn), np.sin(turn)])
