@@ -12,7 +12,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.colour import decode_srgb, lightness
+from oatmeal.core.colour import kernels as colour
+from oatmeal.core.colour import lightness
 from oatmeal.core.colour.ranges import smoothstep
 from oatmeal.core.finish import kernels
 from oatmeal.core.picture import Window, fitted
@@ -26,6 +27,9 @@ _SIDE: Final = 400
 #: To either side of the tone where it begins, in L*.
 _SOFT: Final = 15.0
 
+#: Cells round the small picture that repeat its edge.
+_RIM: Final = 2
+
 #: Share of the narrow Gaussian; the wide one is so many times wider.
 _NARROW: Final = 0.65
 _WIDER: Final = 3.0
@@ -34,7 +38,7 @@ _WIDER: Final = 3.0
 def spread(encoded: Plane, glow: Glow) -> Plane:
     """The light that spreads, linear, on a small picture of the whole."""
     height, width = encoded.shape
-    light = np.asarray(decode_srgb(encoded), dtype=np.float32)
+    light = colour.decoded(encoded)
     if max(height, width) > _SIDE:
         size = fitted(width, height, _SIDE)
         light = np.asarray(cv2.resize(light, size, interpolation=cv2.INTER_AREA), np.float32)
@@ -52,14 +56,18 @@ def glowing(encoded: Plane, spreading: Plane, amount: float, window: Window) -> 
     height, width = encoded.shape
     across = _taps(width, window.x, window.width, spreading.shape[1])
     down = _taps(height, window.y, window.height, spreading.shape[0])
-    return kernels.glowing(encoded, spreading, across, down, amount / 100)
+    rimmed = np.pad(spreading, _RIM, mode="edge")
+    return kernels.glowing(encoded, rimmed, across, down, amount / 100)
 
 
-def _taps(count: int, first: float, total: float, cells: int) -> tuple[NDArray[np.int64], Plane]:
-    """For each pixel four cells ``(count, 4)`` and their weights, a cubic B-spline."""
-    place = (first + np.arange(count) + 0.5) / total * cells - 0.5
+def _taps(count: int, corner: float, total: float, cells: int) -> tuple[NDArray[np.uint32], Plane]:
+    """For each pixel the first of four cells, beyond a rim of two, and weights ``(4, count)``.
+
+    They are those of a cubic B-spline.
+    """
+    place = np.asarray((corner + np.arange(count) + 0.5) / total * cells - 0.5, dtype=np.float64)
     begin = np.floor(place).astype(np.int64)
-    t = (place - begin)[:, None]
+    t = place - begin
     weights = [(1 - t) ** 3, 3 * t**3 - 6 * t**2 + 4, -3 * t**3 + 3 * t**2 + 3 * t + 1, t**3]
-    cell = np.clip(begin[:, None] + np.arange(-1, 3), 0, cells - 1)
-    return cell, np.ascontiguousarray(np.concatenate(weights, axis=1) / 6, dtype=np.float32)
+    first = np.asarray(np.clip(begin - 1 + _RIM, 0, cells + 2 * _RIM - 4), dtype=np.uint32)
+    return first, np.ascontiguousarray(np.stack(weights) / 6, dtype=np.float32)

@@ -28,9 +28,9 @@ _u = np.uint32
 #: Digest of lanes.py, see there.
 LANES: Final = "8e310b3e3731"
 
-#: sRGB is a straight line up to this encoded value; beyond it a stop is a factor of 2 ** _STOP.
+#: sRGB is a straight line up to this encoded value, and this logarithm of light.
 _STRAIGHT: Final = _f(0.04045)
-_STOP: Final = _f(1 / 2.4)
+_LOG2_STRAIGHT: Final = _f(math.log2(0.04045 / 12.92))
 
 #: Lights are spared from this encoded value on, wholly at 1.
 _SPARED: Final = _f(0.6)
@@ -61,23 +61,19 @@ Colours = NDArray[np.float32]
 
 @inline
 def _relit(line, stops, result):  # type: ignore[no-untyped-def]
-    """sRGB-encoded values of light moved by stops, clipped at 1.
+    """sRGB-encoded values (IEC 61966-2-1) of light moved by stops, clipped at 1.
 
-    The curve of sRGB (IEC 61966-2-1) is a power of ``v + 0.055``: a factor on light is one there.
+    Light and stops meet in the logarithm, where the curve's power is a factor.
     """
-    dark = np.int32(0)
     for x in range(line.shape[0]):
-        moved = (line[x] + _f(0.055)) * exp2(_STOP * stops[x]) - _f(0.055)
-        dark += np.int32(min(moved, line[x]) <= _STRAIGHT)
+        value = max(line[x], _f(1e-19))
+        curved = value > _STRAIGHT
+        part = (value + _f(0.055)) * _f(1.0 / 1.055) if curved else value * _f(1.0 / 12.92)
+        light = log2_one(part) * (_f(2.4) if curved else _f(1.0)) + stops[x]
+        curved = light > _LOG2_STRAIGHT
+        power = exp2(light * (_f(1.0 / 2.4) if curved else _f(1.0)))
+        moved = _f(1.055) * power - _f(0.055) if curved else _f(12.92) * power
         result[x] = min(moved, _f(1.0))
-    if dark > 0:  # below this the curve is a straight line
-        for x in range(line.shape[0]):
-            if line[x] <= _STRAIGHT:
-                light = line[x] * _f(1.0 / 12.92) * exp2(stops[x])
-                result[x] = min(encode_one(light), _f(1.0))
-            elif result[x] <= _STRAIGHT:
-                light = math.pow(max(result[x] + _f(0.055), _f(0.0)) * _f(1.0 / 1.055), _f(2.4))
-                result[x] = _f(12.92) * light
 
 
 @parallel
@@ -118,18 +114,23 @@ def _shaded(encoded, across, down, curve, stops, spare, sides, ends, out):  # ty
 @parallel
 def _glowing(encoded, spreading, columns, over, rows, down, amount, decode, out):  # type: ignore[no-untyped-def]
     cells = spreading.shape[1]
+    width = encoded.shape[1]
     for y in prange(encoded.shape[0]):
         line, result = encoded[y], out[y]
-        row = np.empty(cells, np.float32)
-        i, w = rows[y], down[y]
-        a, b, c, d = spreading[i[0]], spreading[i[1]], spreading[i[2]], spreading[i[3]]
+        row, light = np.empty(cells, np.float32), np.empty(width, np.float32)
+        i, v0, v1, v2, v3 = rows[y], down[0, y], down[1, y], down[2, y], down[3, y]
+        a, b, c, d = spreading[i], spreading[i + 1], spreading[i + 2], spreading[i + 3]
         for x in range(cells):
-            row[x] = w[0] * a[x] + w[1] * b[x] + w[2] * c[x] + w[3] * d[x]
-        for x in range(line.shape[0]):
-            j, v = columns[x], over[x]
-            light = v[0] * row[j[0]] + v[1] * row[j[1]] + v[2] * row[j[2]] + v[3] * row[j[3]]
-            dark = (_f(1.0) - decode_inside(line[x], decode)) * (_f(1.0) - amount * light)
-            result[x] = encode_one(_f(1.0) - dark)
+            row[x] = v0 * a[x] + v1 * b[x] + v2 * c[x] + v3 * d[x]
+        w0, w1, w2, w3 = over[0], over[1], over[2], over[3]
+        for x in range(width):
+            j = columns[x]
+            light[x] = w0[x] * row[j] + w1[x] * row[j + 1] + w2[x] * row[j + 2] + w3[x] * row[j + 3]
+        for x in range(width):
+            dark = (_f(1.0) - decode_inside(line[x], decode)) * (_f(1.0) - amount * light[x])
+            light[x] = _f(1.0) - dark
+        for x in range(width):
+            result[x] = encode_one(light[x])
 
 
 @inline
@@ -285,20 +286,31 @@ def _lit(encoded, tints, kept, decode, red, green, blue):  # type: ignore[no-unt
                 first, second = tints[index, 0], tints[index, 1]
                 a[x] += bare * (first + between * (tints[index + 1, 0] - first))
                 b[x] += bare * (second + between * (tints[index + 1, 1] - second))
+        # loops that do little each take many numbers at once
         for x in range(width):
-            one, two, three = from_oklab(_f(1.0), a[x], b[x])
+            reds[x], greens[x], blues[x] = from_oklab(_f(1.0), a[x], b[x])
+        for x in range(width):
             light = level[x]
-            scale = light / max(_Y0 * one + _Y1 * two + _Y2 * three, _f(1e-3))
-            one, two, three = one * scale - light, two * scale - light, three * scale - light
-            above = max(one, max(two, three)) / max(_f(1.0) - light, _f(1e-6))
-            below = -min(one, min(two, three)) / max(light, _f(1e-6))
-            far = max(above, max(below, KNEE))
-            over = (far - KNEE) * (_LOG2_E / (_f(1.0) - KNEE))
+            scale = light / max(_Y0 * reds[x] + _Y1 * greens[x] + _Y2 * blues[x], _f(1e-3))
+            reds[x] = reds[x] * scale - light
+            greens[x] = greens[x] * scale - light
+            blues[x] = blues[x] * scale - light
+        for x in range(width):
+            above = max(reds[x], max(greens[x], blues[x]))
+            below = -min(reds[x], min(greens[x], blues[x]))
+            light = level[x]
+            above, below = above / max(_f(1.0) - light, _f(1e-6)), below / max(light, _f(1e-6))
+            a[x] = max(above, max(below, KNEE))
+        for x in range(width):
+            over = (a[x] - KNEE) * (_LOG2_E / (_f(1.0) - KNEE))
             bent = KNEE + (_f(1.0) - KNEE) * (_f(1.0) - exp2(-min(over, _f(60.0))))
-            held = bent / far
-            reds[x] = encode_one(light + held * one)
-            greens[x] = encode_one(light + held * two)
-            blues[x] = encode_one(light + held * three)
+            a[x] = bent / a[x]
+        for x in range(width):
+            reds[x] = encode_one(level[x] + a[x] * reds[x])
+        for x in range(width):
+            greens[x] = encode_one(level[x] + a[x] * greens[x])
+        for x in range(width):
+            blues[x] = encode_one(level[x] + a[x] * blues[x])
 
 
 @parallel
@@ -414,11 +426,14 @@ def shaded(
 def glowing(
     encoded: Plane,
     spreading: Plane,
-    across: tuple[NDArray[np.int64], Plane],
-    down: tuple[NDArray[np.int64], Plane],
+    across: tuple[NDArray[np.uint32], Plane],
+    down: tuple[NDArray[np.uint32], Plane],
     amount: float,
 ) -> Plane:
-    """Encoded values under a spreading light, read through four cells ``(n, 4)`` each way."""
+    """Encoded values under a spreading light, read through four cells each way.
+
+    ``across`` and ``down`` are the first of them, uint32 ``(n,)``, and weights, float32 ``(4, n)``.
+    """
     out = np.empty_like(encoded)
     _glowing(encoded, spreading, *across, *down, _f(amount), DECODE_TABLE, out)
     return out
@@ -545,7 +560,7 @@ def warm() -> None:
     plane = np.full((8, 8), 0.5, np.float32)
     line = np.zeros(8, np.float32)
     shaded(plane, line, line, (0.5, 0.0, 1.0, 0.0, 1.0), -1.0, 0.0, line, line)
-    taps = (np.zeros((8, 4), np.int64), np.zeros((8, 4), np.float32))
+    taps = (np.zeros(8, np.uint32), np.zeros((4, 8), np.float32))
     glowing(plane, plane, taps, taps, 0.5)
     places: Any = np.zeros(8, np.uint32)
     add_lattice(
