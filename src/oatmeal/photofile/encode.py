@@ -240,11 +240,14 @@ def part_as_png(path: Path, x: float, y: float, width: int, height: int) -> byte
 
 
 def _channels(codes: NDArray[Any], output: Output, alpha: NDArray[Any] | None) -> NDArray[Any]:
+    opaque = alpha is None or output.format not in _WITH_ALPHA
+    if codes.ndim == 3 and opaque:
+        return codes
     if codes.ndim == 3:
         planes = list(np.moveaxis(codes, -1, 0))
     else:
         planes = [codes] if output.single else [codes] * 3
-    if alpha is not None and output.format in _WITH_ALPHA:
+    if alpha is not None and not opaque:
         planes = [*planes, _to_depth(alpha, codes.dtype)]
     return planes[0] if len(planes) == 1 else np.stack(planes, axis=-1)
 
