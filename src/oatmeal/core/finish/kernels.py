@@ -1,4 +1,4 @@
-"""Compiled loops of Finish: sharpness, shading, grain and toning."""
+"""Compiled loops of Finish: sharpness, falloff, glow, grain and kept colour."""
 
 from __future__ import annotations
 
