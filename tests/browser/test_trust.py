@@ -60,9 +60,10 @@ def test_a_lost_original_is_said_on_the_bench_and_put_back(desk, page, quiet):
     lost.unlink()
     quiet.expected = ("422",)
     page.goto(f"{desk.live}/bench/2")
+    line = page.locator(".toastline")  # it goes again: it is looked for before anything else
+    missing = "The original of mast.png in Oatmeal's folder is missing: add the"
+    expect(line).to_contain_text(missing, timeout=30_000)
     desk.wait()
-    line = page.locator(".toastline")
-    expect(line).to_contain_text("The original of mast.png in Oatmeal's folder is missing: add the")
     desk.importer.add(1, "mast.png", [buffer.getvalue()])
     assert lost.read_bytes() == buffer.getvalue()
     assert original.read_bytes() == content
