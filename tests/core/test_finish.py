@@ -470,3 +470,20 @@ def test_light_is_encoded_as_it_was():
     plain = Pipeline(rgb).encoded(finish())
     assert np.array_equal(Pipeline(rgb).encoded(finish(on=False, **PRINT)), plain)
     assert float(plain[0, 0]) == pytest.approx(float(encode_srgb(rgb[0, 0, 0])), abs=1e-6)
+
+
+def test_a_part_that_is_switched_off_is_as_if_at_rest_and_keeps_its_values():
+    rgb = patches()
+    plain = Pipeline(rgb).coloured(finish())
+    off = {name: {**part, "on": False} for name, part in PRINT.items()}
+    off["burned"]["left"] = {"amount": -40}
+    recipe = finish(**off)
+    assert np.array_equal(Pipeline(rgb).coloured(recipe), plain)
+    assert recipe.finish.grain.amount == 40
+    assert not recipe.effective().coloured
+    for name in PRINT:  # each by itself
+        alone = finish(**{other: part for other, part in PRINT.items() if other != name})
+        one = finish(**{**PRINT, name: {**PRINT[name], "on": False}})
+        assert np.array_equal(Pipeline(rgb).coloured(one), Pipeline(rgb).coloured(alone)), name
+    mounted = finish(border={"mat": 40, "on": False})
+    assert render(ArrayPicture(rgb), mounted).shape == (120, 360)

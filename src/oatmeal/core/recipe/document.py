@@ -38,9 +38,10 @@ class Recipe(Part):
                 yield name, step
 
     def effective(self) -> Recipe:
-        """This recipe with every step that is switched off put to rest."""
-        off = {name: step.resting() for name, step in self.steps() if not step.on}
-        return self.model_copy(update=off) if off else self
+        """This recipe with every step, and part of one, that is switched off put to rest."""
+        acting = {name: step.acting() if step.on else step.resting() for name, step in self.steps()}
+        changed = {name: step for name, step in acting.items() if step is not getattr(self, name)}
+        return self.model_copy(update=changed) if changed else self
 
     @property
     def keeps_colour(self) -> bool:

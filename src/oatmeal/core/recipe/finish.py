@@ -34,7 +34,17 @@ def _light(words: str) -> Any:
     return setting(words, rest=True, scale="stays", meaning="as dust on a negative is; else dark")
 
 
-class Sharpness(Part):
+def _on(words: str) -> Any:
+    return setting(words, rest=True, scale="stays", meaning="off is as if it were at rest")
+
+
+class Switched(Part):
+    """A part of Finish that can be taken out, to judge it alone."""
+
+    on: bool = _on("{}")
+
+
+class Sharpness(Switched):
     """Sharpening of the file's own pixels, before anything is reduced."""
 
     amount: float = setting("sharpness", 0, 100, step=5, trial=20, meaning="no halo at any amount")
@@ -52,7 +62,7 @@ class Sharpness(Part):
     )  # fmt: skip
 
 
-class Grain(Part):
+class Grain(Switched):
     """Grain as film has it: seen most in the middle tones, none in black and white."""
 
     amount: float = setting("grain", 0, 100, step=2, trial=12, meaning="12 L* in the middle at 100")
@@ -74,7 +84,7 @@ class Tint(Part):
     strength: float = setting("{} toning", 0, 100, trial=6, meaning="chroma over lightness 0.25")
 
 
-class Toning(Part):
+class Toning(Switched):
     """Greys given a colour; their lightness stays."""
 
     lights: Tint = Field(default=Tint())
@@ -121,8 +131,10 @@ class Kept(Part):
         return self.on and self.amount > 0
 
 
-class KeptColours(Part):
+class KeptColours(Switched):
     """The picture's own colour, let through the greys; their lightness stays."""
+
+    on: bool = _on("kept colour")
 
     trace: float = setting(
         "trace of colour", 0, 100, step=2, trial=10,
@@ -138,7 +150,7 @@ class KeptColours(Part):
         return not self.trace and not any(one.moves for one in self.colours)
 
 
-class Falloff(Part):
+class Falloff(Switched):
     """Light that falls toward the corners."""
 
     amount: float = setting(
@@ -167,7 +179,7 @@ class Falloff(Part):
     )
 
 
-class Glow(Part):
+class Glow(Switched):
     """Light that spreads from what is bright."""
 
     amount: float = setting("glow", 0, 100, step=5, trial=15, meaning="a full screen blend at 100")
@@ -194,16 +206,17 @@ class BurnedEdge(Part):
     softness: float = setting("{} edge's softness", 0, 100, rest=100.0, trial=30, scale="stays")
 
 
-class Burned(Part):
+class Burned(Switched):
     """The four sides."""
 
+    on: bool = _on("burned edges")
     top: BurnedEdge = Field(default=BurnedEdge())
     right: BurnedEdge = Field(default=BurnedEdge())
     bottom: BurnedEdge = Field(default=BurnedEdge())
     left: BurnedEdge = Field(default=BurnedEdge())
 
 
-class Dust(Part):
+class Dust(Switched):
     """Specks and hairs."""
 
     amount: float = setting("dust", 0, 100, step=5, trial=20, meaning="how many")
@@ -212,7 +225,7 @@ class Dust(Part):
     seed: Seed = _seed("dust's pattern")
 
 
-class Scratches(Part):
+class Scratches(Switched):
     """Marks along the way that a film runs, and scuffs."""
 
     amount: float = setting("scratches", 0, 100, step=5, trial=20, meaning="how many")
@@ -224,7 +237,7 @@ class Scratches(Part):
     seed: Seed = _seed("scratches' pattern")
 
 
-class Paper(Part):
+class Paper(Switched):
     """The fibres and the tooth of a sheet, lit from the upper left."""
 
     amount: float = setting("paper", 0, 100, step=5, trial=20)
@@ -260,7 +273,7 @@ def _grey(words: str, rest: float) -> Any:
     return setting(words, 0, 100, rest=rest, unit="L*", step=1, trial=10, scale="stays")
 
 
-class Border(Part):
+class Border(Switched):
     """What stands round the picture; line and mat enlarge the file."""
 
     uneven: Uneven = Field(default=Uneven())
@@ -292,6 +305,13 @@ class Finish(Step):
     scratches: Scratches = setting("scratches", rest=Scratches, group="dust, scratches, paper")
     paper: Paper = setting("paper", rest=Paper, group="dust, scratches, paper")
     border: Border = setting("border", rest=Border, group="border")
+
+    def acting(self) -> Finish:
+        """The same with every part that is switched off put to rest."""
+        off = {
+            name: type(part)() for name, part in self if isinstance(part, Switched) and not part.on
+        }
+        return self.model_copy(update=off) if off else self
 
     def unmounted(self) -> Finish:
         """The same without line and mat: the picture alone."""

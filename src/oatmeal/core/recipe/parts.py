@@ -51,3 +51,7 @@ class Step(Part):
     def resting(self) -> Self:
         """This step switched off, with all its settings at rest."""
         return type(self)(on=False)
+
+    def acting(self) -> Self:
+        """This step with what is switched off in it put to rest."""
+        return self

@@ -43,6 +43,7 @@ export interface Areas {
 }
 
 export interface Border {
+  on: boolean;
   uneven: Uneven;
   gap: number;
   line: number;
@@ -53,6 +54,7 @@ export interface Border {
 }
 
 export interface Burned {
+  on: boolean;
   top: BurnedEdge;
   right: BurnedEdge;
   bottom: BurnedEdge;
@@ -99,6 +101,7 @@ export interface Colours {
 }
 
 export interface Dust {
+  on: boolean;
   amount: number;
   size: number;
   light: boolean;
@@ -132,6 +135,7 @@ export interface Fade {
 }
 
 export interface Falloff {
+  on: boolean;
   amount: number;
   midpoint: number;
   softness: number;
@@ -189,12 +193,14 @@ export interface Frame {
 }
 
 export interface Glow {
+  on: boolean;
   amount: number;
   reach: number;
   threshold: number;
 }
 
 export interface Grain {
+  on: boolean;
   amount: number;
   size: number;
   roughness: number;
@@ -220,6 +226,7 @@ export interface Kept {
 }
 
 export interface KeptColours {
+  on: boolean;
   trace: number;
   colours: Kept[];
 }
@@ -310,6 +317,7 @@ export interface Outline {
 }
 
 export interface Paper {
+  on: boolean;
   amount: number;
   size: number;
   seed: number;
@@ -346,6 +354,7 @@ export interface Prepare {
 }
 
 export interface Scratches {
+  on: boolean;
   amount: number;
   direction: number;
   light: boolean;
@@ -353,6 +362,7 @@ export interface Scratches {
 }
 
 export interface Sharpness {
+  on: boolean;
   amount: number;
   radius: number;
   detail: number;
@@ -447,6 +457,7 @@ export interface Tones {
 }
 
 export interface Toning {
+  on: boolean;
   lights: Tint;
   darks: Tint;
   balance: number;

@@ -6,7 +6,11 @@ import { at, clamp, copy, same } from "./paths.js";
 import { follow, set, svg } from "./svg.js";
 
 const GROUP = "oatmeal-finish-group";
-const GROUPS = ["sharpness", "grain", "colour", "edges", "surface"];
+/** The parts of each group. @type {Object<string, string[]>} */
+const PARTS = {
+  sharpness: ["sharpness"], grain: ["grain"], colour: ["toning", "kept"], edges: ["falloff", "burned"],
+  surface: ["glow", "dust", "scratches", "paper", "border"],
+};
 const ZONES = ["0", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X"];
 const PATCH = { width: 174, height: 110 };
 const PATCH_SIDE = 1024;
@@ -32,7 +36,7 @@ export function finishing(bench) {
   /** What lies on the picture: the falloff's middle and its contours. @type {any} */
   let drawn = null;
   return {
-    group: GROUPS.find((one) => one === sessionStorage.getItem(GROUP)) || "colour",
+    group: Object.keys(PARTS).find((one) => one === sessionStorage.getItem(GROUP)) || "colour",
     side: "top",
     /** The edge mask is shown while its setting is held. */
     masking: false,
@@ -52,6 +56,19 @@ export function finishing(bench) {
       this.group = group;
       sessionStorage.setItem(GROUP, group);
       this.look();
+    },
+    groupOn(group) {
+      return PARTS[group].every((part) => this.all()[part].on);
+    },
+    groupChanged(group) {
+      return PARTS[group].some((part) => !same(this.all()[part], bench.work.rest.finish[part]));
+    },
+    /** Take a group out and put it back, to judge it alone. */
+    switchGroup() {
+      const on = !this.groupOn(this.group);
+      for (const part of PARTS[this.group]) this.all()[part].on = on;
+      bench.work.settle();
+      this.draw();
     },
     /** What stands here is drawn anew. */
     draw() {
@@ -108,13 +125,13 @@ export function finishing(bench) {
     coloured() {
       const { finish, areas } = bench.work.recipe;
       const { toning, kept } = finish;
-      const toned = toning.lights.strength > 0 || toning.darks.strength > 0;
-      const keeps = kept.trace > 0 || kept.colours.some(({ on, amount }) => on && amount > 0);
+      const toned = toning.on && (toning.lights.strength > 0 || toning.darks.strength > 0);
+      const keeps = kept.on && (kept.trace > 0 || kept.colours.some(({ on, amount }) => on && amount > 0));
       return (finish.on && (toned || keeps)) || (areas.on && areas.list.some(({ on, values }) => on && values.kept.amount > 0));
     },
     /** @param {"toning"|"grain"|"sharpness"} part @param {string} name */
     begin(part, name) {
-      Object.assign(this.all()[part], copy(bench.vocabulary.finish_starts[part][name]));
+      Object.assign(this.all()[part], copy(bench.vocabulary.finish_starts[part][name]), { on: true });
       bench.work.settle();
       this.draw();
     },
@@ -169,7 +186,7 @@ export function finishing(bench) {
       const { width, height } = bench.parts.picture.file;
       const px = (/** @type {number} */ share) => Math.round((share / 1000) * Math.max(width, height));
       const [gap, line, mat] = [px(border.gap), border.line && Math.max(1, px(border.line)), px(border.mat)];
-      if (!on || gap + line + mat === 0) return null;
+      if (!on || !border.on || gap + line + mat === 0) return null;
       const foot = px(border.mat * (1 + border.base / 100));
       return { gap, line, mat, foot, lineGrey: greyOf(border.line_grey), matGrey: greyOf(border.mat_grey) };
     },
@@ -185,7 +202,7 @@ export function finishing(bench) {
     /** True where a press on the picture is about the falloff, and its middle is drawn there. */
     aims() {
       const { falloff, on } = this.all();
-      return this.isOpen("edges") && on && falloff.amount !== 0 && !bench.compare.comparing && !bench.strips.strip;
+      return this.isOpen("edges") && on && falloff.on && falloff.amount !== 0 && !bench.compare.comparing && !bench.strips.strip;
     },
     /** A press on the picture: the middle of the falloff follows. */
     press(event) {
