@@ -485,5 +485,8 @@ def test_a_part_that_is_switched_off_is_as_if_at_rest_and_keeps_its_values():
         alone = finish(**{other: part for other, part in PRINT.items() if other != name})
         one = finish(**{**PRINT, name: {**PRINT[name], "on": False}})
         assert np.array_equal(Pipeline(rgb).coloured(one), Pipeline(rgb).coloured(alone)), name
+    off = finish(border={"mat": 40, "uneven": {"width": 20}, "on": False})
+    alone = off.model_copy(update={"finish": off.finish.unmounted()})
+    assert np.array_equal(Pipeline(rgb).coloured(alone), plain)
     mounted = finish(border={"mat": 40, "on": False})
     assert render(ArrayPicture(rgb), mounted).shape == (120, 360)

@@ -47,6 +47,7 @@ class Figures:
             for x, y in pins
         ]
         found["auto_guard"] = whole.place.auto_guard
+        found["coloured"] = order.recipe.coloured
         if not order.recipe.finish.toning.rests:
             found["palette"] = palette(order.recipe.finish.toning).tolist()
         if isinstance(given.mix.base, Film):

@@ -8,7 +8,7 @@ import numpy as np
 from numba import prange
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.lanes import parallel
+from oatmeal.core.colour.lanes import inline, parallel
 
 _f = np.float32
 
@@ -29,15 +29,20 @@ def _quantise(encoded, top, out):  # type: ignore[no-untyped-def]
             codes[i] = value * top + _f(0.5)
 
 
+@inline
+def _threshold(x, down):  # type: ignore[no-untyped-def]
+    """From 1/512 to 511/512, so that what lies on a code stays there."""
+    place = np.uint32(np.uint32(x) * _STEP_X + down)
+    return (_f(place >> np.uint32(24)) + _f(0.5)) * _f(1.0 / 256.0)
+
+
 @parallel
 def _dither(encoded, top, left, upper, channels, out):  # type: ignore[no-untyped-def]
     for y in prange(encoded.shape[0]):
         line, codes = encoded[y], out[y]
         down = np.uint32(y + upper) * _STEP_Y
         for i in range(line.shape[0]):
-            place = np.uint32(np.uint32(i // channels + left) * _STEP_X + down)
-            # from 1/512 to 511/512, so that what lies on a code stays there
-            threshold = (_f(place >> np.uint32(24)) + _f(0.5)) * _f(1.0 / 256.0)
+            threshold = _threshold(i // channels + left, down)
             value = min(max(line[i], _f(0.0)), _f(1.0))
             codes[i] = value * top + threshold
 
@@ -47,10 +52,7 @@ def _joined(red, green, blue, top, dither, left, upper, out):  # type: ignore[no
     for y in prange(red.shape[0]):
         down = np.uint32(y + upper) * _STEP_Y
         for x in range(red.shape[1]):
-            threshold = _f(0.5)
-            if dither:
-                chance = np.uint32(np.uint32(x + left) * _STEP_X + down)
-                threshold = (_f(chance >> np.uint32(24)) + _f(0.5)) * _f(1.0 / 256.0)
+            threshold = _threshold(x + left, down) if dither else _f(0.5)
             out[y, x, 0] = min(max(red[y, x], _f(0.0)), _f(1.0)) * top + threshold
             out[y, x, 1] = min(max(green[y, x], _f(0.0)), _f(1.0)) * top + threshold
             out[y, x, 2] = min(max(blue[y, x], _f(0.0)), _f(1.0)) * top + threshold
@@ -66,10 +68,7 @@ def _through(encoded, table, top, dither, left, upper, out):  # type: ignore[no-
             place = min(max(encoded[y, x], _f(0.0)), _f(1.0)) * steps
             index = min(np.int32(place), last)
             between = place - _f(index)
-            threshold = _f(0.5)
-            if dither:
-                chance = np.uint32(np.uint32(x + left) * _STEP_X + down)
-                threshold = (_f(chance >> np.uint32(24)) + _f(0.5)) * _f(1.0 / 256.0)
+            threshold = _threshold(x + left, down) if dither else _f(0.5)
             for c in range(3):
                 value = table[index, c] + between * (table[index + 1, c] - table[index, c])
                 out[y, x, c] = value * top + threshold

@@ -315,5 +315,5 @@ class Finish(Step):
 
     def unmounted(self) -> Finish:
         """The same without line and mat: the picture alone."""
-        border = Border(uneven=self.border.uneven)
+        border = self.border.model_copy(update={"gap": 0.0, "line": 0.0, "mat": 0.0})
         return self.model_copy(update={"border": border})

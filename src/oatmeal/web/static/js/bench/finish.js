@@ -44,6 +44,8 @@ export function finishing(bench) {
     loud: null,
     /** The print's colours of the 256 greys, where it is toned. @type {number[][]|null} */
     palette: null,
+    /** The print is no pure grey. */
+    coloured: false,
     patchTrouble: "",
 
     isOpen(group) {
@@ -96,6 +98,7 @@ export function finishing(bench) {
     },
     arrived(figures) {
       this.palette = figures.palette || null;
+      this.coloured = figures.coloured;
     },
 
     // colour
@@ -120,14 +123,6 @@ export function finishing(bench) {
     meetWords() {
       const meet = 50 - 0.35 * this.all().toning.balance;
       return ZONES[Math.round(meet / 10)];
-    },
-    /** True where the print is no pure grey. */
-    coloured() {
-      const { finish, areas } = bench.work.recipe;
-      const { toning, kept } = finish;
-      const toned = toning.on && (toning.lights.strength > 0 || toning.darks.strength > 0);
-      const keeps = kept.on && (kept.trace > 0 || kept.colours.some(({ on, amount }) => on && amount > 0));
-      return (finish.on && (toned || keeps)) || (areas.on && areas.list.some(({ on, values }) => on && values.kept.amount > 0));
     },
     /** @param {"toning"|"grain"|"sharpness"} part @param {string} name */
     begin(part, name) {

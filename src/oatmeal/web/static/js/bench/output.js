@@ -17,11 +17,11 @@ export function outputting(bench) {
     ...forming(MEMORY),
     /** One channel holds greys alone. */
     isSingle() {
-      return (this.form.format === "jpeg" || this.isDeep()) && !bench.finish.coloured();
+      return (this.form.format === "jpeg" || this.isDeep()) && !bench.finish.coloured;
     },
     /** Why a file has three channels. */
     channelWords() {
-      return bench.finish.coloured() ? "RGB: the print has colour, and one channel holds greys alone" : "";
+      return bench.finish.coloured ? "RGB: the print has colour, and one channel holds greys alone" : "";
     },
     exporting: false,
     measured: null,
@@ -98,7 +98,7 @@ export function outputting(bench) {
     exportWords() {
       if (!this.exportReady) return this.exportError ? "No file." : "Making the file to know its size …";
       const { width, height, bytes } = this.measured;
-      const kind = this.form.channels === "grey" && this.isSingle() ? "grey" : bench.finish.coloured() ? "RGB" : "neutral RGB";
+      const kind = this.form.channels === "grey" && this.isSingle() ? "grey" : bench.finish.coloured ? "RGB" : "neutral RGB";
       return `${width} × ${height} px, ${this.form.depth}-bit ${kind}, ${weight(bytes)}`;
     },
     exportAddress() {
