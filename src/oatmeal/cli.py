@@ -6,6 +6,7 @@ Exit status: 0 done, 1 some file failed (the others are done), 2 bad use or a ba
 from __future__ import annotations
 
 import argparse
+import hashlib
 import io
 import json
 import os
@@ -23,12 +24,14 @@ from oatmeal import __version__
 from oatmeal.core import pipeline
 from oatmeal.core import recipe as recipes
 from oatmeal.core.finish import quantised
+from oatmeal.core.join import BORDERS, MOST_FRAMES, PROJECTIONS, Choices
 from oatmeal.core.picture import framed, proxy
 from oatmeal.core.prepare import geometry
 from oatmeal.core.seeing import measure
 from oatmeal.core.seeing.balance import Balance
 from oatmeal.core.seeing.greymap import GreyMap
 from oatmeal.exports.convert import Finished, convert_file
+from oatmeal.exports.join import join_files
 from oatmeal.exports.printingmap import FORMATS as MAPS
 from oatmeal.exports.printingmap import printing_map, write, written
 from oatmeal.exports.task import Task, process_pool
@@ -133,6 +136,23 @@ def _parser() -> argparse.ArgumentParser:
     mapping.add_argument("--recipe", required=True, help="recipe file (JSON)")
     mapping.add_argument("--out", required=True, help=f"file; its suffix decides: {listed(MAPS)}")
     mapping.set_defaults(run=_map)
+
+    joining = commands.add_parser("join", help="join frames that overlap to one wide picture")
+    joining.add_argument("input", nargs="+", help=f"2 to {MOST_FRAMES} picture files")
+    joining.add_argument("--out", required=True, help="TIFF file (16 bits, compressed)")
+    joining.add_argument("--projection", choices=PROJECTIONS, default="auto", help="(auto)")
+    joining.add_argument("--border", choices=BORDERS, default="crop", help="(crop)")
+    joining.add_argument("--yaw", type=float, default=0, metavar="DEGREES", help="turn aside (0)")
+    joining.add_argument("--pitch", type=float, default=0, metavar="DEGREES", help="turn up (0)")
+    joining.add_argument("--roll", type=float, default=0, metavar="DEGREES", help="level (0)")
+    joining.add_argument(
+        "--uneven-light", action="store_true", help="leave exposure and falloff as they are"
+    )
+    joining.add_argument(
+        "--no-lens", action="store_true", help="leave the bend of the lens as it is"
+    )
+    joining.add_argument("--json", action="store_true", help="report as a JSON line")
+    joining.set_defaults(run=_join)
 
     recipe = commands.add_parser("recipe", help="check recipes, or print their schema")
     actions = recipe.add_subparsers(required=True, metavar="ACTION")
@@ -377,13 +397,14 @@ def _report(name: str, target: Path | None, finished: Finished) -> dict[str, Any
     }
 
 
-def _bar(done: int, total: int) -> None:
+def _bar(done: int, total: int, unit: str = "") -> None:
     if not sys.stderr.isatty():
         return
     filled = round(BAR_WIDTH * done / total)
     end = "\n" if done == total else ""
     drawn = "█" * filled + "·" * (BAR_WIDTH - filled)
-    print(f"\r{drawn} {done} of {total}", end=end, file=sys.stderr, flush=True)
+    said = f"{done}{unit}" if unit else f"{done} of {total}"
+    print(f"\r{drawn} {said}", end=end, file=sys.stderr, flush=True)
 
 
 def _same_file(name: str, target: Path) -> bool:
@@ -462,6 +483,69 @@ def _balance(options: argparse.Namespace) -> int:
     found = Balance(proxy(picture, MEASURE_SIDE), recipes.REST).find(options.strength)
     print(json.dumps({"oatmeal": recipes.FORMAT, "mix": {"lifts": found.lifts}}, indent=1))
     return 0
+
+
+def _join(options: argparse.Namespace) -> int:
+    out = Path(options.out)
+    if SUFFIXES.get(out.suffix.lower()) != "tiff":
+        raise UsageError("--out needs a name that ends with .tif or .tiff")
+    if not 2 <= len(options.input) <= MOST_FRAMES:
+        raise UsageError(f"join needs 2 to {MOST_FRAMES} pictures")
+    if any(_same_file(name, out) for name in options.input):
+        raise UsageError(f"{out} would be overwritten: choose another --out")
+    turns = {name: getattr(options, name) for name in ("yaw", "pitch", "roll")}
+    for name, degrees in turns.items():
+        if not -90 <= degrees <= 90:
+            raise UsageError(f"--{name} needs a number from -90 to 90")
+    choices = Choices(
+        projection=options.projection,
+        border=options.border,
+        even_light=not options.uneven_light,
+        lens=not options.no_lens,
+        **turns,
+    )
+    report: dict[str, Any] = {"input": list(options.input)}
+    try:
+        made = join_files([Path(name) for name in options.input], out, choices,
+                          names=options.input, progress=_share)  # fmt: skip
+    except PhotoFileError as error:
+        _share(1.0)
+        print(f"oatmeal: {error}", file=sys.stderr)
+        if options.json:
+            print(json.dumps(report | {"error": str(error)}))
+        return 1
+    for note in made.notes:
+        print(f"oatmeal: {note}", file=sys.stderr)
+    if options.json:
+        found = made.laid.found
+        report |= {
+            "output": str(out),
+            "width": made.width,
+            "height": made.height,
+            "bytes": made.bytes,
+            "projection": made.laid.projection,
+            "off_px": round(found.fit.rms, 3),
+            "stops": {
+                found.frames[k].name: round(stops + made.raised, 3)
+                for k, stops in made.laid.light.stops.items()
+            },
+            "darker_by_stops": round(made.raised, 3),
+            "left_out": made.left_out,
+            "notes": list(made.notes),
+            "join": choices.document([_sum(name) for name in options.input]),
+        }
+        print(json.dumps(report))
+    return 0
+
+
+def _sum(name: str) -> str:
+    with Path(name).open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def _share(share: float) -> None:
+    """A bar on standard error, for people."""
+    _bar(round(100 * share), 100, unit=" %")
 
 
 def _check(options: argparse.Namespace) -> int:

@@ -14,6 +14,7 @@ from oatmeal.core.colour import kernels as colour
 from oatmeal.core.finish import kernels as finish
 from oatmeal.core.finish import marks_kernels, quantising
 from oatmeal.core.guard import kernels as guard
+from oatmeal.core.join import kernels as join
 from oatmeal.core.mix import formula_kernel
 from oatmeal.core.mix import kernels as mix
 from oatmeal.core.prepare import (
@@ -48,6 +49,7 @@ def warm() -> None:
         finish,
         marks_kernels,
         seeing,
+        join,
     )
     for room in rooms:
         room.warm()

@@ -28,6 +28,15 @@ FIRST_VERSION = "Version 1"
 
 
 @dataclass(frozen=True)
+class Beginning:
+    """How a photograph begins that was made here: its title, its recipe, and that step's words."""
+
+    title: str
+    recipe: Recipe
+    words: str
+
+
+@dataclass(frozen=True)
 class Importer:
     """Takes files into a series: received, checked by decoding, kept, then recorded.
 
@@ -48,8 +57,11 @@ class Importer:
         chunks: Iterable[bytes],
         caption: str = "",
         expected: int = 0,
+        begin: Beginning | None = None,
     ) -> Photograph:
         """Import one file of ``expected`` bytes; one that is in the series is not added again.
+
+        ``begin`` says how it begins where the file itself does not.
 
         Returns
         -------
@@ -79,8 +91,10 @@ class Importer:
 
         def recorded() -> Photograph:
             photograph = _record(name, received.sha256, received.size, suffix, reading, caption)
+            if begin is not None:
+                photograph.title = begin.title
             with self.database.session() as session:
-                return _append(session, series_id, photograph) or photograph
+                return _append(session, series_id, photograph, begin) or photograph
 
         return self.database.repeated(recorded)
 
@@ -136,7 +150,9 @@ def _record(
     )
 
 
-def _append(session: Session, series_id: int, photograph: Photograph) -> Photograph | None:
+def _append(
+    session: Session, series_id: int, photograph: Photograph, begin: Beginning | None
+) -> Photograph | None:
     """Add a photograph at the end; returns the one that came first if there is one."""
     series = session.scalar(
         select(Series).where(Series.id == series_id, Series.deleted_at.is_(None)).with_for_update()
@@ -156,7 +172,7 @@ def _append(session: Session, series_id: int, photograph: Photograph) -> Photogr
     photograph.versions.append(version)
     session.add(photograph)
     session.flush()
-    recipe, words = _first(photograph.suffix)
+    recipe, words = (begin.recipe, begin.words) if begin else _first(photograph.suffix)
     step = HistoryStep(version_id=version.id, recipe=recipe.document(), words=words)
     session.add(step)
     session.flush()

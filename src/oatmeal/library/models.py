@@ -174,6 +174,41 @@ class ExportJob(Base):
     photograph: Mapped[Photograph] = relationship()
 
 
+class JoinJob(Base):
+    """A join that was asked for: its frames and choices, how far it is, and what came of it.
+
+    ``document`` is the join document, with which it can be made again; ``state`` is as of an
+    export's job.
+    """
+
+    __tablename__ = "join_job"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    series_id: Mapped[int] = mapped_column(ForeignKey("series.id"), index=True)
+    photograph_id: Mapped[int | None] = mapped_column(ForeignKey("photograph.id"), index=True)
+    document: Mapped[dict[str, Any]]
+    state: Mapped[str] = mapped_column(String(12), default="waiting", index=True)
+    error: Mapped[str] = mapped_column(Text, default="")
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+    frames: Mapped[list[JoinFrame]] = relationship(
+        order_by="JoinFrame.place", cascade="all, delete-orphan"
+    )
+    photograph: Mapped[Photograph | None] = relationship()
+
+
+class JoinFrame(Base):
+    """One frame of a join, in the order in which they were chosen."""
+
+    __tablename__ = "join_frame"
+
+    join_id: Mapped[int] = mapped_column(ForeignKey("join_job.id"), primary_key=True)
+    place: Mapped[int] = mapped_column(primary_key=True)
+    photograph_id: Mapped[int] = mapped_column(ForeignKey("photograph.id"), index=True)
+
+    photograph: Mapped[Photograph] = relationship()
+
+
 class SavedRecipe(Base):
     """A recipe kept by name, for other photographs.
 

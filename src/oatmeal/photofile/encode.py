@@ -179,19 +179,23 @@ def encode(
     exif = metadata.for_size(metadata.chosen(exif, output.metadata), width, height)
     if output.format == "tiff":
         pixels = _channels(codes, output, alpha)
-        _write(
+        return write_whole(
             path,
             pixels.nbytes,
             lambda file: tiff.write(file, pixels, _profile(output), exif, output.resolution),
         )
-    else:
-        data = _through_vips(codes, output, exif, alpha)
-        _write(path, len(data), lambda file: file.write(data))
-    return path.stat().st_size
+    data = _through_vips(codes, output, exif, alpha)
+    return write_whole(path, len(data), lambda file: file.write(data))
 
 
-def _write(path: Path, size: int, write: Callable[[BinaryIO], object]) -> None:
-    """Write a file of about ``size`` bytes, whole or not at all."""
+def write_whole(path: Path, size: int, write: Callable[[BinaryIO], object]) -> int:
+    """Write a file of about ``size`` bytes, whole or not at all; gives its bytes.
+
+    Raises
+    ------
+    PhotoFileError
+        Where there is no room, or the file cannot be written.
+    """
     room.require(path.name, path.parent, size)
     try:
         handle, temporary = tempfile.mkstemp(prefix=TEMPORARY, dir=path.parent)
@@ -211,6 +215,7 @@ def _write(path: Path, size: int, write: Callable[[BinaryIO], object]) -> None:
         if isinstance(error, OSError):
             raise PhotoFileError(f"{path} could not be written: {error.strerror}.") from error
         raise
+    return path.stat().st_size
 
 
 def part_as_png(path: Path, x: float, y: float, width: int, height: int) -> bytes:

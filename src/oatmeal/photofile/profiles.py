@@ -19,6 +19,7 @@ from oatmeal.core.colour import decode_srgb
 #: White and primaries of sRGB as chromaticities with Y (IEC 61966-2-1).
 _D65: Final = (0.3127, 0.3290, 1.0)
 _SRGB_PRIMARIES: Final = (0.64, 0.33, 1.0, 0.30, 0.60, 1.0, 0.15, 0.06, 1.0)
+_WIDE_PRIMARIES: Final = (0.708, 0.292, 1.0, 0.170, 0.797, 1.0, 0.131, 0.046, 1.0)
 _RELATIVE: Final = 1  # rendering intent: media-relative colorimetric (ICC.1)
 
 #: Tables stand for a profile when they come this close to LittleCMS, in linear light.
@@ -44,6 +45,16 @@ def linear_profile() -> bytes:
 def srgb_profile() -> bytes:
     """The sRGB profile embedded in neutral RGB files."""
     profile: bytes = imagecodecs.cms_profile("srgb")
+    return profile
+
+
+@cache
+def wide_profile() -> bytes:
+    """Primaries of ITU-R BT.2020 with sRGB's transfer curve, for what sRGB cannot hold."""
+    curve = np.rint(decode_srgb(np.linspace(0, 1, 4096)) * 65535).astype(np.uint16)
+    profile: bytes = imagecodecs.cms_profile(
+        "rgb", whitepoint=_D65, primaries=_WIDE_PRIMARIES, transferfunction=curve
+    )
     return profile
 
 

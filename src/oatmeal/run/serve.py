@@ -17,6 +17,7 @@ from pathlib import Path
 from types import FrameType
 from typing import Any, Final, TextIO
 
+from oatmeal.exports.joiner import Joiner
 from oatmeal.exports.runner import Runner
 from oatmeal.library.database import Database
 from oatmeal.library.reading import shared_reader
@@ -112,6 +113,7 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
     database_server = PrivateServer(settings.home / "database")
     warmed = threading.Thread(target=_warm, daemon=True)
     runner: Runner | None = None
+    joiner: Joiner | None = None
     try:
         warmed.start()
         with step("Starting the database"):
@@ -134,8 +136,9 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
         lock.truncate()
         lock.write(address)
         lock.flush()
-        runner = app.extensions["oatmeal"].runner
+        runner, joiner = app.extensions["oatmeal"].runner, app.extensions["oatmeal"].joiner
         runner.start()
+        joiner.start()
         seconds = time.monotonic() - begun
         _say(f"Oatmeal is ready after {seconds:.1f} s: {address}   (Ctrl-C stops it)")
         log.info("ready")
@@ -147,6 +150,8 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
             _say("\nStopping ...", end=" ")
         if runner is not None:
             runner.stop()
+        if joiner is not None:
+            joiner.stop()
         database_server.stop()
         if asked:
             _say("stopped; everything is saved.")

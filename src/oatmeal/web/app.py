@@ -12,9 +12,11 @@ from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import CSRFProtect
 from werkzeug.routing import IntegerConverter
 
+from oatmeal.exports.joiner import Joiner
 from oatmeal.exports.runner import Runner, executor_for
 from oatmeal.library.database import Database
 from oatmeal.library.importing import Importer
+from oatmeal.library.joindesk import JoinDesk
 from oatmeal.library.proxies import Proxies
 from oatmeal.library.small import Small
 from oatmeal.library.store import FileStore
@@ -24,6 +26,7 @@ from oatmeal.settings import Settings
 from oatmeal.web import access, assets, problems
 from oatmeal.web.api import api
 from oatmeal.web.export_api import export_api
+from oatmeal.web.join_api import join_api
 from oatmeal.web.pages import pages
 from oatmeal.web.recipe_api import recipe_api
 from oatmeal.web.rendering import rendering
@@ -53,7 +56,8 @@ SECURITY: Final = {
 ACCEPTED = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".avif", ".heic", ".heif", ".gif",
             *sorted(rawfile.SUFFIXES))  # fmt: skip
 
-_BLUEPRINTS: Final = (pages, api, version_api, series_api, export_api, recipe_api, rendering)
+_BLUEPRINTS: Final = (pages, api, version_api, series_api, export_api, recipe_api, join_api,
+                     rendering)  # fmt: skip
 
 
 class _Number(IntegerConverter):
@@ -97,13 +101,16 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
     app.jinja_options = {"trim_blocks": True, "lstrip_blocks": True}
     app.jinja_env.policies["json.dumps_kwargs"] = {"sort_keys": False}
     proxies = Proxies(store, settings.limits)
+    importer = Importer(database, store, proxies, settings.limits)
     app.extensions["oatmeal"] = Services(
         database,
         store,
         Workbench(proxies),
         Small(store, proxies),
-        Importer(database, store, proxies, settings.limits),
+        importer,
         Runner(database, store, executor_for(settings.cluster), limits=settings.limits),
+        Joiner(database, store, importer),
+        JoinDesk(proxies, settings.limits.max_pixels),
         settings,
     )
     CSRFProtect(app)

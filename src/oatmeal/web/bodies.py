@@ -11,6 +11,7 @@ from typing import Annotated, Any, Final, Literal
 from pydantic import BaseModel, ConfigDict, Field, PlainValidator
 
 from oatmeal.core.colour import ranges
+from oatmeal.core.join import Choices
 from oatmeal.core.recipe import Recipe, from_document
 from oatmeal.core.recipe.areas import MOST_AREAS
 from oatmeal.core.recipe.carry import STRONGEST
@@ -291,6 +292,20 @@ class Undoing(Body):
     """What was applied."""
 
     done: Annotated[list[Applied], Field(max_length=MOST_FRAMES)]
+
+
+class Joining(Body):
+    """Frames to be joined, and how."""
+
+    photographs: Annotated[list[Number], Field(max_length=100)]
+    choices: Choices = Choices()
+
+
+class Levelling(Body):
+    """A line drawn on a join that is looked at: ``x, y, x, y`` in shares."""
+
+    token: Annotated[str, Field(pattern="^[0-9a-f]{32}$")]
+    line: tuple[Share, Share, Share, Share]
 
 
 class Keep(Body):

@@ -6,14 +6,16 @@ from dataclasses import asdict
 from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, send_file
+from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response as AnyResponse
 
+from oatmeal.core.join import BORDERS, MOST_FRAMES, PROJECTIONS, Choices
 from oatmeal.core.recipe import REST, Recipe
 from oatmeal.core.recipe.carry import GROUPS, STRONGEST
 from oatmeal.core.seeing import measure
-from oatmeal.library import photographs, recipes, series, versions
+from oatmeal.library import joins, photographs, recipes, series, versions
 from oatmeal.library.framing import framed_size
-from oatmeal.library.models import Photograph, Version
+from oatmeal.library.models import JoinJob, Photograph, Version
 from oatmeal.photofile import rawfile
 from oatmeal.photofile.encode import FORMATS
 from oatmeal.web.assets import asset
@@ -36,7 +38,11 @@ def sheet(series_id: int) -> str:
     """One series as a contact sheet."""
     with services().database.session() as session:
         found = series.get(session, series_id)
-        frames = [frame_card(item) for item in photographs.present(session, series_id)]
+        joined = joins.joined_in(session, series_id)
+        frames = [
+            frame_card(item, joined.get(item.id))
+            for item in photographs.present(session, series_id)
+        ]
         start = {
             "groups": [
                 {"name": group.name, "step": group.step, "stays": group.stays} for group in GROUPS
@@ -44,6 +50,7 @@ def sheet(series_id: int) -> str:
             "steps": step_words(),
             "codes": [asdict(reading) for reading in measure.code_readings()],
             "formats": list(FORMATS),
+            "join": {"projections": PROJECTIONS, "borders": BORDERS, "most": MOST_FRAMES},
             "strongest": round(100 * STRONGEST),
             "recipes": [
                 {"source": one["source"], "name": one["name"]} for one in recipes.listed(session)
@@ -52,7 +59,7 @@ def sheet(series_id: int) -> str:
         return render_template("sheet.html", series=found, frames=frames, start=start)
 
 
-def frame_card(photograph: Photograph) -> dict[str, Any]:
+def frame_card(photograph: Photograph, joined: JoinJob | None = None) -> dict[str, Any]:
     """What the sheet shows of a photograph."""
     version = photograph.shown
     others = len(photograph.versions) - 1
@@ -71,6 +78,18 @@ def frame_card(photograph: Photograph) -> dict[str, Any]:
         "revision": version.revision,
         "width": width,
         "height": height,
+        "joined": _joined(joined),
+    }
+
+
+def _joined(job: JoinJob | None) -> dict[str, Any] | None:
+    """The frames that a photograph was joined from, and how."""
+    if job is None:
+        return None
+    return {
+        "frames": [one.id for one in joins.frames_present(job)],
+        "count": len(job.frames),
+        "choices": Choices.of_document(job.document).model_dump(),
     }
 
 
@@ -94,6 +113,8 @@ def bench(photograph_id: int) -> str:
         return render_template(
             "bench.html",
             photograph=photograph,
+            frames=_frames_of(session, photograph, siblings),
+            wide=joins.results(session, photograph.id),
             number=place + 1,
             before=siblings[place - 1] if place else None,
             after=siblings[place + 1] if place + 1 < len(siblings) else None,
@@ -115,6 +136,15 @@ def bench(photograph_id: int) -> str:
                 "vocabulary": vocabulary(),
             },
         )
+
+
+def _frames_of(
+    session: Session, photograph: Photograph, siblings: list[Photograph]
+) -> list[tuple[int, Photograph]]:
+    """The frames that a joined photograph is made of, with their numbers on the sheet."""
+    job = joins.made(session, photograph.id)
+    frames = joins.frames_present(job) if job else []
+    return [(siblings.index(one) + 1, one) for one in frames if one in siblings]
 
 
 def _sized(photograph: Photograph) -> dict[str, int]:

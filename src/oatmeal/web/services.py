@@ -6,9 +6,11 @@ from dataclasses import dataclass
 
 from flask import current_app
 
+from oatmeal.exports.joiner import Joiner
 from oatmeal.exports.runner import Runner
 from oatmeal.library.database import Database
 from oatmeal.library.importing import Importer
+from oatmeal.library.joindesk import JoinDesk
 from oatmeal.library.small import Small
 from oatmeal.library.store import FileStore
 from oatmeal.library.workbench import Workbench
@@ -25,6 +27,8 @@ class Services:
     small: Small
     importer: Importer
     runner: Runner
+    joiner: Joiner
+    join_desk: JoinDesk
     settings: Settings
 
 

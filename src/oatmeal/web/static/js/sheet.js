@@ -5,6 +5,7 @@ import { applying } from "./applying.js";
 import { batching } from "./batch.js";
 import { checking } from "./checking.js";
 import { incoming } from "./incoming.js";
+import { joining } from "./joining.js";
 import { naming } from "./naming.js";
 import { selecting } from "./selecting.js";
 
@@ -17,6 +18,7 @@ Alpine.data("sheetPage", () => ({
   ...applying(start.groups, start.recipes, start.strongest),
   ...checking(start.codes),
   ...batching(),
+  ...joining(start.join),
   series: 0,
   view: "sheet",
   /** The card that is being dragged. @type {HTMLElement|null} */
@@ -27,6 +29,9 @@ Alpine.data("sheetPage", () => ({
   init() {
     this.series = Number(this.$root.dataset.series);
     this.show(sessionStorage.getItem("sheet-view") || "sheet");
+    this.watchJoins();
+    const again = new URLSearchParams(window.location.search).get("again");
+    if (again && this.card(again)?.dataset.joined) this.joinAgain(again);
   },
   dropText() {
     return `Drop to add to “${this.$root.dataset.name}”`;
@@ -59,13 +64,18 @@ Alpine.data("sheetPage", () => ({
     }
   },
   key(event) {
+    if (this.joinOpen) this.joinKey(event);
     if (event.key === "Escape") {
+      if (this.joinOpen) {
+        this.closeJoin();
+        return;
+      }
       if (this.applyOpen) this.closeApply();
       else if (this.batchOpen) this.closeBatch();
       else if (this.naming === null) this.chooseNone();
       return;
     }
-    if (event.target.closest("input, select, textarea") || event.altKey || this.applyOpen || this.batchOpen || this.naming) return;
+    if (event.target.closest("input, select, textarea") || event.altKey || this.applyOpen || this.batchOpen || this.joinOpen || this.naming) return;
     if ((event.ctrlKey || event.metaKey) && event.key === "a") {
       event.preventDefault();
       this.chooseAll();

@@ -1,0 +1,54 @@
+"""Small frames of the demo's wide view, whose true places are known."""
+
+from __future__ import annotations
+
+import sys
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+from samples import DEMO
+
+from oatmeal.core.colour import decode_srgb
+from oatmeal.core.join import Frame
+from oatmeal.core.picture import ArrayPicture
+
+sys.path.insert(0, str(DEMO / "scenes"))
+import wide_meadow as scene
+
+#: Frames, and pixels a radian of what they are cut from.
+SIZE = (750, 500)
+PPR = 1000.0
+
+
+@cache
+def painted() -> NDArray[np.float32]:
+    return scene.view(PPR)
+
+
+@cache
+def taken(noise: float = 0.004) -> tuple[list[scene.Shot], list[NDArray[np.uint8]]]:
+    """The demo's four frames, smaller: how each was taken, and its codes."""
+    shots, codes = [], []
+    for n, (yaw, pitch, roll, stops) in enumerate(scene.TAKEN):
+        shots.append(scene.Shot(0.98 * SIZE[0], *SIZE, yaw, pitch, roll, -0.03))
+        codes.append(scene.take(painted(), shots[-1], PPR, stops, 0.45, noise, n))
+    return shots, codes
+
+
+def frame(name: str, codes: NDArray[np.uint8]) -> Frame:
+    return Frame.of(name, ArrayPicture(decode_srgb(codes / 255).astype(np.float32)))
+
+
+def off_places(found, shots) -> float:
+    """Root mean square of the pixels by which places that two frames share are off."""
+    off = []
+    for i, j in found.links:
+        grid = np.stack(
+            np.meshgrid(np.linspace(8, SIZE[0] - 9, 40), np.linspace(8, SIZE[1] - 9, 30)), axis=-1
+        ).reshape(-1, 2)
+        true = shots[j].places(shots[i].rays(grid))
+        inside = ((true > 4) & (true < np.array(SIZE) - 5)).all(axis=1)
+        own = found.cameras[j].places(found.cameras[i].rays(grid[inside]))
+        off.append(((own - true[inside]) ** 2).sum(axis=1))
+    return float(np.sqrt(np.concatenate(off).mean()))
