@@ -1,0 +1,242 @@
+"""The fit: tones of the print as a monotone curve of moved light, over everything at once.
+
+``L*(print) = T(log2(base) + lifts . ranges + strengths . columns)``; T is a monotone cubic through
+knots at the tones of the picture.
+
+References
+----------
+F. N. Fritsch, R. E. Carlson, "Monotone Piecewise Cubic Interpolation", SIAM Journal on Numerical
+Analysis 17 (1980); R. E. Barlow et al., "Statistical Inference under Order Restrictions" (1972) for
+the isotonic start.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import PchipInterpolator
+from scipy.optimize import isotonic_regression, least_squares
+
+from oatmeal.core.colour import decode_srgb, encode_srgb, lightness, luminance_of_lightness
+from oatmeal.core.reading.bases import Candidate
+
+Values = NDArray[np.float64]
+
+#: Light that is added before the logarithm.
+FLOOR: Final = 2.0**-12
+
+#: Knots of the curve between its ends, and how near two may be.
+_KNOTS: Final = 9
+_NEAREST: Final = 0.025
+
+#: L* at which an error counts less, and how hard numbers are held at rest.
+_ODD_L: Final = 1.5
+_RIDGE: Final = 0.25
+
+_STOPS: Final = np.linspace(-12.0, 5.0, 3401)
+_AT_STOPS: Final = np.clip(encode_srgb(np.maximum(np.exp2(_STOPS) - FLOOR, 0)), 0, 1)
+_PLACES: Final = np.linspace(0, 1, 1025)
+
+
+@dataclass(frozen=True, eq=False)
+class Points:
+    """What the fit is told of some points.
+
+    Attributes
+    ----------
+    rgb : float64 (n, 3)
+        Linear colour.
+    ranges : float64 (n, 8)
+        How far each range's lift moves them.
+    columns : float64 (n, m)
+        Stops that each other setting moves them by at its full strength.
+    target : float64 (n,)
+        L* of the print.
+    """
+
+    rgb: Values
+    ranges: Values
+    columns: Values
+    target: Values
+
+    def some(self, count: int, seed: int = 1) -> Points:
+        """Fewer of them."""
+        if count >= len(self.target):
+            return self
+        kept = np.random.default_rng(seed).choice(len(self.target), count, replace=False)
+        return Points(self.rgb[kept], self.ranges[kept], self.columns[kept], self.target[kept])
+
+
+@dataclass(frozen=True, eq=False)
+class Fitted:
+    """What a fit found: weights of the base, lifts, strengths of the columns, the curve."""
+
+    candidate: Candidate
+    weights: Values
+    lifts: Values
+    strengths: Values
+    knots: Values
+    heights: Values
+
+    def tones(self, points: Points) -> Values:
+        """L* of points."""
+        light = self.candidate.light(points.rgb)(self.weights)
+        stops = np.log2(light + FLOOR) + points.ranges @ self.lifts
+        stops = stops + points.columns @ self.strengths
+        curve = tones_of(PchipInterpolator(self.knots, self.heights)(_PLACES))
+        return np.interp(np.interp(stops, _STOPS, _AT_STOPS), _PLACES, curve)
+
+    def error(self, points: Points) -> float:
+        """Root mean square error in L*; what is far off counts as 8."""
+        off = np.minimum(np.abs(self.tones(points) - points.target), 8)
+        return float(np.sqrt((off**2).mean()))
+
+
+def tones_of(encoded: Values) -> Values:
+    """L* of encoded values."""
+    return np.asarray(lightness(decode_srgb(np.clip(encoded, 0, 1))))
+
+
+def fit(
+    candidate: Candidate, points: Points, known: NDArray[np.bool_], begin: Fitted | None = None,
+    rounds: int = 40,
+) -> Fitted:  # fmt: skip
+    """Fit everything of one kind of base.
+
+    Parameters
+    ----------
+    known : bool (8,)
+        Ranges that are seen at all; the others stay at rest.
+    begin : Fitted, optional
+        Where to begin, of the same kind of base.
+    """
+    fitter = _Fitter(candidate, points, known, begin)
+    return fitter.solved(rounds)
+
+
+class _Fitter:
+    """One least-squares problem: residuals, its derivatives, its start."""
+
+    def __init__(
+        self, candidate: Candidate, points: Points, known: NDArray[np.bool_], begin: Fitted | None
+    ) -> None:
+        self.candidate, self.points, self.known = candidate, points, known
+        self.light = candidate.light(points.rgb)
+        self.ranges = points.ranges[:, known]
+        weights = candidate.start if begin is None else begin.weights
+        lifts = np.zeros(int(known.sum())) if begin is None else begin.lifts[known]
+        strengths = np.zeros(points.columns.shape[1])
+        if begin is not None and len(begin.strengths) == len(strengths):
+            strengths = begin.strengths
+        self.ends = np.cumsum([len(weights), len(lifts), len(strengths)])
+        encoded = np.interp(self._stops(weights, lifts, strengths), _STOPS, _AT_STOPS)
+        self.knots = _knots(encoded)
+        wanted = encode_srgb(luminance_of_lightness(points.target))
+        order = np.argsort(encoded)
+        rising = isotonic_regression(wanted[order]).x
+        heights = np.clip(np.interp(self.knots, encoded[order], rising), 0, 1)
+        steps = np.maximum(np.diff(heights, prepend=0), 1e-3)
+        self.start = np.concatenate([weights, lifts, strengths, np.minimum(steps, 0.999)])
+        self.hold = _RIDGE * 0.12 * np.sqrt(len(points.target))
+
+    def _stops(self, weights: Values, lifts: Values, strengths: Values) -> Values:
+        stops = np.log2(self.light(weights) + FLOOR) + self.ranges @ lifts
+        return np.asarray(stops + self.points.columns @ strengths)
+
+    def _parts(self, x: Values) -> tuple[Values, Values, Values, Values]:
+        one, two, three = self.ends
+        return x[:one], x[one:two], x[two:three], x[three:]
+
+    def _table(self, steps: Values) -> Values:
+        heights = np.minimum(np.cumsum(steps), 1.0) + np.arange(len(steps)) * 1e-7
+        return tones_of(PchipInterpolator(self.knots, heights)(_PLACES))
+
+    def _held(self, x: Values) -> Values:
+        """Numbers are held near rest, and the curve's slopes near each other."""
+        weights, lifts, strengths, steps = self._parts(x)
+        slopes = np.log(np.maximum(steps[1:] / np.diff(self.knots), 0.05))
+        parts = (
+            0.25 * lifts,
+            0.3 * strengths,
+            0.6 * (weights - self.candidate.start),
+            0.02 * np.diff(slopes),
+        )
+        return np.asarray(self.hold * np.concatenate(parts))
+
+    def errors(self, x: Values) -> Values:
+        weights, lifts, strengths, steps = self._parts(x)
+        tones = np.interp(_AT_STOPS, _PLACES, self._table(steps))
+        found = np.interp(self._stops(weights, lifts, strengths), _STOPS, tones)
+        return np.concatenate([found - self.points.target, self._held(x)])
+
+    def slopes(self, x: Values) -> Values:
+        weights, lifts, strengths, steps = self._parts(x)
+        table = self._table(steps)
+        stops = self._stops(weights, lifts, strengths)
+        tones = np.interp(_AT_STOPS, _PLACES, table)
+        by_stop = np.interp(stops, _STOPS, np.gradient(tones, _STOPS))[:, None]
+        encoded = np.interp(stops, _STOPS, _AT_STOPS)
+        own = np.log2(self.light(weights) + FLOOR)
+        columns = []
+        for k in range(len(weights)):
+            moved = weights.copy()
+            moved[k] += 1e-4
+            columns.append(by_stop[:, 0] * (np.log2(self.light(moved) + FLOOR) - own) / 1e-4)
+        curve = []
+        for k in range(len(steps)):
+            moved = steps.copy()
+            by = 1e-4 if steps[: k + 1].sum() < 0.999 else -1e-4
+            moved[k] += by
+            curve.append(np.interp(encoded, _PLACES, (self._table(moved) - table) / by))
+        data = np.concatenate(
+            [
+                np.array(columns).T.reshape(len(own), -1),
+                by_stop * self.ranges,
+                by_stop * self.points.columns,
+                np.array(curve).T,
+            ],
+            axis=1,
+        )
+        held = np.empty((len(self._held(x)), len(x)))
+        rest = self._held(x)
+        for k in range(len(x)):
+            moved = x.copy()
+            moved[k] += 1e-5
+            held[:, k] = (self._held(moved) - rest) / 1e-5
+        return np.concatenate([data, held])
+
+    def solved(self, rounds: int) -> Fitted:
+        counts = np.diff(self.ends, prepend=0)
+        knots = len(self.knots)
+        limits = [(-2.0, 3.0, 0.2), (-4.0, 4.0, 1.0), (-3.0, 3.0, 1.0), (0.0, 1.0, 0.1)]
+        low, high, size = (
+            np.concatenate(
+                [np.full(n, one[at]) for n, one in zip([*counts, knots], limits, strict=True)]
+            )
+            for at in range(3)
+        )
+        begin = np.clip(self.start, low + 1e-6, high - 1e-6)
+        found = least_squares(
+            self.errors, begin, jac=self.slopes, bounds=(low, high), loss="soft_l1",
+            f_scale=_ODD_L, x_scale=size, max_nfev=rounds, tr_solver="exact",
+        )  # fmt: skip
+        weights, lifts, strengths, steps = self._parts(found.x)
+        every = np.zeros(8)
+        every[self.known] = lifts
+        heights = np.clip(np.cumsum(steps), 0, 1)
+        return Fitted(self.candidate, weights, every, strengths, self.knots, heights)
+
+
+def _knots(encoded: Values) -> Values:
+    """Knots at the picture's own tones, and at the ends."""
+    quantiles = np.quantile(encoded, np.linspace(0.005, 0.995, _KNOTS))
+    quantiles[0] = min(quantiles[0], 0.04)
+    kept = [0.0]
+    for value in [*quantiles, 1.0]:
+        if value - kept[-1] > _NEAREST:
+            kept.append(float(min(value, 1.0)))
+    kept[-1] = 1.0
+    return np.array(kept)
