@@ -38,7 +38,7 @@ def bases(chance: np.random.Generator) -> list[dict]:
     red, green = chance.uniform(0, 70), chance.uniform(10, 60)
     shares = {"red": red, "green": green, "blue": 100 - red - green}
     six = {n: float(v + chance.uniform(-25, 25)) for n, v in
-           zip(("red", "yellow", "green", "cyan", "blue", "magenta"), (30, 89, 59, 70, 11, 41))}  # fmt: skip
+           zip(("red", "yellow", "green", "cyan", "blue", "magenta"), (30, 89, 59, 70, 11, 41), strict=True)}  # fmt: skip
     return [
         {
             "kind": "plain",
@@ -164,7 +164,8 @@ def foreign() -> None:
                 0.8, 1.3
             )
             grey = grey + 0.25 * (grey * grey * (3 - 2 * grey) - grey)
-            others.append(error(Pipeline(one).encoded(found.recipe), grey))
+            rest = found.recipe.model_copy(update={"finish": REST.finish})
+            others.append(error(Pipeline(one).encoded(rest), grey))
         print(
             f"{name:18s} {found.error:.2f} (plain {found.plain:.1f}), left {found.low:.2f} {found.middle:.2f} {found.high:.2f}, falloff {found.falloff:+.2f}; {found.base}"
         )

@@ -12,6 +12,7 @@ import json
 import os
 import sys
 import tempfile
+import webbrowser
 from collections.abc import Iterator, Sequence
 from concurrent.futures import BrokenExecutor, Executor, Future
 from contextlib import contextmanager
@@ -20,13 +21,17 @@ from typing import Any, Final
 
 import numpy as np
 
-from oatmeal import __version__
+from oatmeal import __version__, handing
 from oatmeal.core import pipeline
 from oatmeal.core import recipe as recipes
+from oatmeal.core.colour import encode_srgb
+from oatmeal.core.colour import kernels as colours
 from oatmeal.core.finish import quantised
 from oatmeal.core.join import BORDERS, MOST_FRAMES, PROJECTIONS, Choices
 from oatmeal.core.picture import framed, proxy
 from oatmeal.core.prepare import geometry
+from oatmeal.core.reading import Pair, ReadingError, look_of, matched
+from oatmeal.core.reading import read as read_print
 from oatmeal.core.seeing import measure
 from oatmeal.core.seeing.balance import Balance
 from oatmeal.core.seeing.greymap import GreyMap
@@ -49,6 +54,7 @@ from oatmeal.photofile.encode import (
     listed,
 )
 from oatmeal.photofile.errors import PhotoFileError
+from oatmeal.settings import SettingError, Settings
 
 #: Files of a folder that are taken for pictures.
 READ_SUFFIXES: Final = frozenset({*SUFFIXES, ".heic", ".heif", ".hif", ".gif", *rawfile.SUFFIXES})
@@ -153,6 +159,27 @@ def _parser() -> argparse.ArgumentParser:
     )
     joining.add_argument("--json", action="store_true", help="report as a JSON line")
     joining.set_defaults(run=_join)
+
+    reading = commands.add_parser("read", help="read a recipe off a finished print")
+    reading.add_argument("input", help="colour picture")
+    reading.add_argument("print", help="grey picture made of it")
+    reading.add_argument(
+        "--pair", nargs=2, action="append", default=[], metavar=("INPUT", "PRINT"),
+        help="one more picture and its print, read together with the first",
+    )  # fmt: skip
+    reading.set_defaults(run=_read_print)
+
+    looking = commands.add_parser("look", help="print a recipe with the look of a grey picture")
+    looking.add_argument("input", help="colour picture")
+    looking.add_argument("reference", help="grey picture of anything")
+    looking.add_argument("--strength", type=float, default=70, help="0 to 100 (70)")
+    looking.set_defaults(run=_look)
+
+    opening = commands.add_parser("open", help="send files to the running application")
+    opening.add_argument("file", nargs="+", help="picture files")
+    opening.add_argument("--series", default="", help="its name (the files' folder)")
+    opening.add_argument("--browse", action="store_true", help="open the bench in a browser")
+    opening.set_defaults(run=_open)
 
     recipe = commands.add_parser("recipe", help="check recipes, or print their schema")
     actions = recipe.add_subparsers(required=True, metavar="ACTION")
@@ -483,6 +510,74 @@ def _balance(options: argparse.Namespace) -> int:
     found = Balance(proxy(picture, MEASURE_SIDE), recipes.REST).find(options.strength)
     print(json.dumps({"oatmeal": recipes.FORMAT, "mix": {"lifts": found.lifts}}, indent=1))
     return 0
+
+
+def _read_print(options: argparse.Namespace) -> int:
+    names = [(options.input, options.print), *options.pair]
+    pairs = []
+    for name, print_name in names:
+        picture, grey = _picture(name), _picture(print_name)
+        if picture is None or grey is None:
+            return 1
+        pairs.append(Pair(proxy(picture, MEASURE_SIDE), _grey_of(grey), picture.auto_guard))
+    try:
+        found = read_print(pairs)
+    except ReadingError as error:
+        print(f"oatmeal: {options.print}: {error}", file=sys.stderr)
+        return 1
+    print(json.dumps(found.recipe.document(), indent=1))
+    for line in (
+        f"made from {found.base}",
+        f"explains {found.explains:.0%} of what tone alone leaves open: off by {found.error:.2f} "
+        f"L*, plain luminance with its best curve by {found.plain:.2f}",
+        f"left over: {found.low:.2f} L* over wide parts, {found.middle:.2f} in texture, "
+        f"{found.high:.2f} in grain",
+        *found.notes(),
+    ):
+        print(f"oatmeal: {line}", file=sys.stderr)
+    return 0
+
+
+def _grey_of(picture: SourcePicture) -> Any:
+    """A grey picture's encoded values."""
+    light = np.maximum(colours.luminance(proxy(picture, MEASURE_SIDE)), 0)
+    return np.asarray(encode_srgb(light), dtype=np.float32)
+
+
+def _look(options: argparse.Namespace) -> int:
+    if not 0 <= options.strength <= 100:
+        raise UsageError("--strength needs a number from 0 to 100")
+    picture, reference = _picture(options.input), _picture(options.reference)
+    if picture is None or reference is None:
+        return 1
+    own = pipeline.Pipeline(proxy(picture, MEASURE_SIDE), auto_guard=picture.auto_guard)
+    found = matched(own, look_of(_grey_of(reference)), options.strength)
+    print(json.dumps(found.document(), indent=1))
+    return 0
+
+
+def _open(options: argparse.Namespace) -> int:
+    home = Settings.from_environment().home
+    try:
+        application = handing.Application(handing.started(home))
+    except (handing.HandingError, SettingError) as error:
+        print(f"oatmeal: {error}", file=sys.stderr)
+        return 1
+    failed = 0
+    for path, came in handing.hand_over(
+        application, [Path(name) for name in options.file], options.series
+    ):
+        if isinstance(came, str):
+            print(f"oatmeal: {came}", file=sys.stderr)
+            failed += 1
+            continue
+        address = application.bench(came["id"])
+        print(address)
+        if came["note"]:
+            print(f"oatmeal: {path.name}: {came['note']}", file=sys.stderr)
+        if options.browse:
+            webbrowser.open(address)
+    return 1 if failed else 0
 
 
 def _join(options: argparse.Namespace) -> int:

@@ -34,6 +34,9 @@ class Settings:
     access : str
         Who may come in (``OATMEAL_ACCESS``): ``one``, whoever has the address that is printed at
         the start, or ``machine``, everybody who works on this machine.
+    watch : Path or None
+        A folder that is taken in as files arrive in it, a series for each folder inside
+        (``OATMEAL_WATCH``).
     """
 
     home: Path
@@ -42,6 +45,7 @@ class Settings:
     cache_bytes: int = 4 * 1024**3
     cluster: str = ""
     access: str = "one"
+    watch: Path | None = None
 
     @classmethod
     def from_environment(
@@ -61,6 +65,7 @@ class Settings:
             _number(environment, "OATMEAL_CACHE_BYTES", standard.cache_bytes),
             environment.get("OATMEAL_CLUSTER", ""),
             _choice(environment, "OATMEAL_ACCESS", ("one", "machine")),
+            _folder(environment, "OATMEAL_WATCH"),
         )
 
 
@@ -70,6 +75,17 @@ def _choice(environment: Mapping[str, str], name: str, choices: tuple[str, ...])
     if text not in choices:
         raise SettingError(f"{name} must be {' or '.join(choices)}, not {text[:40]!r}.")
     return text
+
+
+def _folder(environment: Mapping[str, str], name: str) -> Path | None:
+    """A folder that is there, or none."""
+    text = environment.get(name)
+    if not text:
+        return None
+    path = Path(text).expanduser().absolute()
+    if not path.is_dir():
+        raise SettingError(f"{name} must be a folder that is there, not {text[:200]!r}.")
+    return path
 
 
 def _number(

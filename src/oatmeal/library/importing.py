@@ -5,20 +5,20 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from pathlib import PurePath
+from pathlib import Path, PurePath
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from oatmeal.core.recipe import REST, Recipe, from_document
-from oatmeal.library import recipes
+from oatmeal.library import photographs, recipes
 from oatmeal.library import series as series_of
 from oatmeal.library.database import Database
 from oatmeal.library.errors import Missing
 from oatmeal.library.models import HistoryStep, Photograph, Series, Version
 from oatmeal.library.proxies import Proxies
 from oatmeal.library.reading import Reader, Reading, shared_reader
-from oatmeal.library.store import FileStore, Received, is_whole
+from oatmeal.library.store import FileStore, Original, Received, is_whole
 from oatmeal.photofile import metadata, rawfile
 from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.encode import SUFFIX_OF
@@ -58,10 +58,12 @@ class Importer:
         caption: str = "",
         expected: int = 0,
         begin: Beginning | None = None,
+        came_from: Path | None = None,
     ) -> Photograph:
         """Import one file of ``expected`` bytes; one that is in the series is not added again.
 
-        ``begin`` says how it begins where the file itself does not.
+        ``begin`` says how it begins where the file itself does not; ``came_from`` is where the file
+        lies that was handed over.
 
         Returns
         -------
@@ -83,6 +85,7 @@ class Importer:
                 there = _same(session, series_id, received.sha256)
             if there is not None:
                 self._mend(there, received)
+                self._remember(there, came_from)
                 return there
             reading = self.reader.read(received.path, name, self.limits)
             suffix = _suffix(name, reading.format)
@@ -93,10 +96,32 @@ class Importer:
             photograph = _record(name, received.sha256, received.size, suffix, reading, caption)
             if begin is not None:
                 photograph.title = begin.title
+            if came_from is not None:
+                photograph.came_from = str(came_from)
             with self.database.session() as session:
                 return _append(session, series_id, photograph, begin) or photograph
 
         return self.database.repeated(recorded)
+
+    def _remember(self, there: Photograph, came_from: Path | None) -> None:
+        """Where a photograph that is in the series was handed over from this time."""
+        if came_from is not None:
+            with self.database.session() as session:
+                photographs.get(session, there.id).came_from = str(came_from)
+
+    def look_into(self, name: str, chunks: Iterable[bytes], expected: int = 0) -> Original:
+        """Take in a file only to be looked at: its reduced copies stay in the cache for a while.
+
+        Raises
+        ------
+        PhotoFileError
+            When the file is refused.
+        """
+        name = PurePath(name.replace("\\", "/")).name[-255:] or "unnamed"
+        with self.store.receive(chunks, name, self.limits.max_bytes, expected) as received:
+            reading = self.reader.read(received.path, name, self.limits)
+            self.proxies.adopt(received.sha256, reading.copies)
+            return Original(received.sha256, _suffix(name, reading.format), name)
 
     def _mend(self, there: Photograph, received: Received) -> None:
         """Put back the original of a photograph that is in the series, where it was lost."""

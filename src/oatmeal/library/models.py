@@ -45,6 +45,7 @@ class Photograph(Base):
     """One file in a series; the original is in the file store under its SHA-256.
 
     ``shown_id`` names the version that the sheet shows; without it that is the first.
+    ``came_from`` is the path of the file that was handed over, where it was.
     """
 
     __tablename__ = "photograph"
@@ -63,6 +64,7 @@ class Photograph(Base):
     bits: Mapped[int]
     note: Mapped[str] = mapped_column(Text, default="")
     taken_at: Mapped[datetime | None]
+    came_from: Mapped[str | None] = mapped_column(Text)
     shown_id: Mapped[int | None] = mapped_column(
         ForeignKey("version.id", use_alter=True, name="fk_photograph_shown")
     )

@@ -65,6 +65,13 @@ class Proxies:
             self.prepare(original.sha256, self.decode(original))
             return _load(path)
 
+    def held(self, sha256: str, side: int) -> NDArray[np.float32] | None:
+        """A copy, if it is in the cache: its original may be nowhere."""
+        try:
+            return _load(self._store.cache / sha256[:2] / _name(sha256, side))
+        except (OSError, ValueError, EOFError):
+            return None
+
     def decode(self, original: Original) -> SourcePicture:
         """The original at its full size; raises :class:`Lost` if it is not what was taken in."""
         return decode(self._store.checked(original), original.name, self._limits)

@@ -111,15 +111,19 @@ class Small:
         return self._proxies.read(photograph.original, SHEET_SIDE)
 
     def _pipeline(self, photograph: Photograph, recipe: Recipe) -> Pipeline:
-        """On the photograph as the recipe frames it."""
+        return self.pipeline(photograph, recipe, SHEET_SIDE)
+
+    def pipeline(self, photograph: Photograph, recipe: Recipe, wanted: int) -> Pipeline:
+        """On the photograph as the recipe frames it, its longer side so many pixels."""
         size = (photograph.width, photograph.height)
         geometry = prepare.geometry(recipe.effective())
         laid = geometry.on(*size)
         guard = self._proxies.auto_guard(photograph.original)
         # what is cut out of a copy of the sheet's size would be too coarse
-        side = SHEET_SIDE if max(laid.width, laid.height) >= max(size) else BENCH_SIDE
+        small = wanted <= SHEET_SIDE and max(laid.width, laid.height) >= max(size)
+        side = SHEET_SIDE if small else BENCH_SIDE
         copy = ArrayPicture(self._proxies.read(photograph.original, side), guard)
-        rgb = proxy(framed(copy, geometry, size), SHEET_SIDE)
+        rgb = proxy(framed(copy, geometry, size), wanted)
         scale = max(rgb.shape[:2]) / max(laid.width, laid.height)
         original = photograph.original
         return Pipeline(

@@ -27,6 +27,7 @@ from oatmeal.photofile import room
 from oatmeal.run import demo
 from oatmeal.run.listening import server_for
 from oatmeal.run.mariadb import LATER_BYTES, PrivateServer, StartError
+from oatmeal.run.watching import Watched
 from oatmeal.settings import SettingError, Settings
 from oatmeal.web import access, create_app
 
@@ -114,6 +115,7 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
     warmed = threading.Thread(target=_warm, daemon=True)
     runner: Runner | None = None
     joiner: Joiner | None = None
+    watched: Watched | None = None
     try:
         warmed.start()
         with step("Starting the database"):
@@ -139,6 +141,10 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
         runner, joiner = app.extensions["oatmeal"].runner, app.extensions["oatmeal"].joiner
         runner.start()
         joiner.start()
+        if settings.watch is not None:
+            importer = app.extensions["oatmeal"].importer
+            watched = Watched(settings.watch, importer, settings.home / "watched.json")
+            watched.start()
         seconds = time.monotonic() - begun
         _say(f"Oatmeal is ready after {seconds:.1f} s: {address}   (Ctrl-C stops it)")
         log.info("ready")
@@ -148,6 +154,8 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
         asked = sys.exc_info()[0] in (None, KeyboardInterrupt)
         if asked:
             _say("\nStopping ...", end=" ")
+        if watched is not None:
+            watched.stop()
         if runner is not None:
             runner.stop()
         if joiner is not None:

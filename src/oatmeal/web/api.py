@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from urllib.parse import unquote
 
 from flask import Blueprint, request
 
+from oatmeal.exports import handover
 from oatmeal.library import photographs, series
-from oatmeal.photofile.errors import TooLarge
 from oatmeal.web import bodies
 from oatmeal.web.parsing import Reply, takes
+from oatmeal.web.receiving import chunks
 from oatmeal.web.services import services
 
 api = Blueprint("api", __name__, url_prefix="/api")
 
-_CHUNK = 1 << 20
+
+@api.get("/series")
+def list_series() -> Reply:
+    with services().database.session() as session:
+        found = [{"id": one.id, "name": one.name} for one in series.listed(session)]
+    return {"series": found}
 
 
 @api.post("/series")
@@ -48,23 +53,18 @@ def restore_series(series_id: int) -> Reply:
 
 @api.post("/series/<int:series_id>/photographs")
 def add_photograph(series_id: int) -> Reply:
-    """Take in one file: its bytes are the body, its name the header ``X-File-Name``."""
+    """Take in one file: its bytes are the body, its name the header ``X-File-Name``.
+
+    ``X-Came-From`` is where a file lies that another program handed over.
+    """
     name = unquote(request.headers.get("X-File-Name", "unnamed"))
-    limit = services().settings.limits.max_bytes
-    if (request.content_length or 0) > limit:
-        raise TooLarge(
-            f"{name} is larger than the {limit / 1e6:.0f} MB that are accepted: save a smaller "
-            "copy, or raise OATMEAL_MAX_BYTES."
-        )
     expected = request.content_length or 0
-    photograph = services().importer.add(series_id, name, _chunks(), expected=expected)
+    came_from = handover.origin(unquote(request.headers.get("X-Came-From", "")))
+    photograph = services().importer.add(
+        series_id, name, chunks(name), expected=expected, came_from=came_from
+    )
     services().store.trim_cache()
     return {"id": photograph.id, "title": photograph.title, "note": photograph.note}
-
-
-def _chunks() -> Iterator[bytes]:
-    while chunk := request.stream.read(_CHUNK):
-        yield chunk
 
 
 @api.put("/series/<int:series_id>/order")

@@ -17,6 +17,7 @@ from oatmeal.exports.runner import Runner, executor_for
 from oatmeal.library.database import Database
 from oatmeal.library.importing import Importer
 from oatmeal.library.joindesk import JoinDesk
+from oatmeal.library.printdesk import PrintDesk
 from oatmeal.library.proxies import Proxies
 from oatmeal.library.small import Small
 from oatmeal.library.store import FileStore
@@ -28,6 +29,7 @@ from oatmeal.web.api import api
 from oatmeal.web.export_api import export_api
 from oatmeal.web.join_api import join_api
 from oatmeal.web.pages import pages
+from oatmeal.web.print_api import print_api
 from oatmeal.web.recipe_api import recipe_api
 from oatmeal.web.rendering import rendering
 from oatmeal.web.series_api import series_api
@@ -56,7 +58,7 @@ SECURITY: Final = {
 ACCEPTED = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".avif", ".heic", ".heif", ".gif",
             *sorted(rawfile.SUFFIXES))  # fmt: skip
 
-_BLUEPRINTS: Final = (pages, api, version_api, series_api, export_api, recipe_api, join_api,
+_BLUEPRINTS: Final = (pages, api, version_api, series_api, export_api, recipe_api, join_api, print_api,
                      rendering)  # fmt: skip
 
 
@@ -101,16 +103,18 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
     app.jinja_options = {"trim_blocks": True, "lstrip_blocks": True}
     app.jinja_env.policies["json.dumps_kwargs"] = {"sort_keys": False}
     proxies = Proxies(store, settings.limits)
+    small = Small(store, proxies)
     importer = Importer(database, store, proxies, settings.limits)
     app.extensions["oatmeal"] = Services(
         database,
         store,
         Workbench(proxies),
-        Small(store, proxies),
+        small,
         importer,
         Runner(database, store, executor_for(settings.cluster), limits=settings.limits),
         Joiner(database, store, importer),
         JoinDesk(proxies, settings.limits.max_pixels),
+        PrintDesk(small, proxies),
         settings,
     )
     CSRFProtect(app)

@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, PlainValidator
 
 from oatmeal.core.colour import ranges
 from oatmeal.core.join import Choices
+from oatmeal.core.reading import MOST_PAIRS
 from oatmeal.core.recipe import Recipe, from_document
 from oatmeal.core.recipe.areas import MOST_AREAS
 from oatmeal.core.recipe.carry import STRONGEST
@@ -299,6 +300,29 @@ class Joining(Body):
 
     photographs: Annotated[list[Number], Field(max_length=100)]
     choices: Choices = Choices()
+
+
+class PrintSource(Body):
+    """A print: a photograph of the library, or a file that was sent to be looked at."""
+
+    photograph: Number | None = None
+    file: Annotated[str, Field(pattern="^[0-9a-f]{64}$")] | None = None
+
+
+class PrintPair(Body):
+    """A photograph and its print."""
+
+    photograph: Number
+    print: PrintSource
+
+
+class Prints(Body):
+    """Prints to be read, of the photograph at hand first; or only a look, with its strength."""
+
+    recipe: Wanted
+    pairs: Annotated[list[PrintPair], Field(min_length=1, max_length=MOST_PAIRS)]
+    look: bool = False
+    strength: Annotated[float, Field(ge=0, le=100)] = 70
 
 
 class Levelling(Body):

@@ -133,6 +133,10 @@ def bench(photograph_id: int) -> str:
                 "beside": [
                     _sized(item) for item in siblings[place + 1 : place + 2] + siblings[:place][-1:]
                 ],
+                "frames": [
+                    {"id": one.id, "words": f"{number:02d} {one.title}"}
+                    for number, one in enumerate(siblings, start=1)
+                ],
                 "vocabulary": vocabulary(),
             },
         )

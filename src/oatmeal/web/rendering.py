@@ -12,6 +12,7 @@ from flask import Blueprint, Response, request, send_file
 
 from oatmeal.core.recipe import Spot
 from oatmeal.core.seeing import strip
+from oatmeal.exports import handover
 from oatmeal.exports.finished import FinishedFile, file_name, finished_file
 from oatmeal.exports.printingmap import printing_map as drawn_map
 from oatmeal.exports.printingmap import written
@@ -260,6 +261,17 @@ def finished(version_id: int, wanted: bodies.Form) -> dict[str, Any]:
     """Make a finished file and say how large it became, before it is downloaded."""
     made = _finished(version_id, wanted.output)
     return {"name": made.name, "width": made.width, "height": made.height, "bytes": made.bytes}
+
+
+@rendering.post("/api/versions/<int:version_id>/finished/back")
+@takes(bodies.Form)
+def export_back(version_id: int, wanted: bodies.Form) -> dict[str, Any]:
+    """Write the finished file beside the original that was handed over."""
+    made = _finished(version_id, wanted.output)
+    with services().database.session() as session:
+        version = versions.get(session, version_id)
+        written_to = handover.write_back(version.photograph, version.name, made.path)
+    return {"path": str(written_to)}
 
 
 @rendering.get("/versions/<int:version_id>/finished")

@@ -11,6 +11,7 @@ from oatmeal.exports.runner import Runner
 from oatmeal.library.database import Database
 from oatmeal.library.importing import Importer
 from oatmeal.library.joindesk import JoinDesk
+from oatmeal.library.printdesk import PrintDesk
 from oatmeal.library.small import Small
 from oatmeal.library.store import FileStore
 from oatmeal.library.workbench import Workbench
@@ -29,6 +30,7 @@ class Services:
     runner: Runner
     joiner: Joiner
     join_desk: JoinDesk
+    print_desk: PrintDesk
     settings: Settings
 
 

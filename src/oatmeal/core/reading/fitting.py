@@ -151,7 +151,10 @@ class _Fitter:
         return x[:one], x[one:two], x[two:three], x[three:]
 
     def _table(self, steps: Values) -> Values:
-        heights = np.minimum(np.cumsum(steps), 1.0) + np.arange(len(steps)) * 1e-7
+        """L* of the curve at :data:`_PLACES`; of several curves, ``(knots, k)``, side by side."""
+        rising = np.arange(len(steps)) * 1e-7
+        heights = np.minimum(np.cumsum(steps, axis=0), 1.0)
+        heights = heights + (rising if steps.ndim == 1 else rising[:, None])
         return tones_of(PchipInterpolator(self.knots, heights)(_PLACES))
 
     def _held(self, x: Values) -> Values:
@@ -185,12 +188,9 @@ class _Fitter:
             moved = weights.copy()
             moved[k] += 1e-4
             columns.append(by_stop[:, 0] * (np.log2(self.light(moved) + FLOOR) - own) / 1e-4)
-        curve = []
-        for k in range(len(steps)):
-            moved = steps.copy()
-            by = 1e-4 if steps[: k + 1].sum() < 0.999 else -1e-4
-            moved[k] += by
-            curve.append(np.interp(encoded, _PLACES, (self._table(moved) - table) / by))
+        by = np.where(np.cumsum(steps) < 0.999, 1e-4, -1e-4)
+        tables = (self._table(steps[:, None] + np.diag(by)) - table[:, None]) / by
+        curve = [np.interp(encoded, _PLACES, one) for one in tables.T]
         data = np.concatenate(
             [
                 np.array(columns).T.reshape(len(own), -1),

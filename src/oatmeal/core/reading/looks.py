@@ -20,7 +20,7 @@ from oatmeal.core.colour import decode_srgb, encode_srgb, luminance_of_lightness
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.reading.fitting import tones_of
 from oatmeal.core.reading.scales import scale_of
-from oatmeal.core.recipe import Recipe, from_document
+from oatmeal.core.recipe import Mix, Recipe, from_document
 from oatmeal.core.tone.kernels import CLARITY_AT_100
 
 Plane = NDArray[np.float32]
@@ -68,7 +68,9 @@ def look_of(grey: Plane) -> Look:
     return Look(np.quantile(tones, _SHARES), local)
 
 
-def matched(pipeline: Pipeline, look: Look, strength: float = 70.0) -> Recipe:
+def matched(
+    pipeline: Pipeline, look: Look, strength: float = 70.0, mix: Mix | None = None
+) -> Recipe:
     """A recipe whose Tone gives a picture the look of a print.
 
     Parameters
@@ -77,8 +79,11 @@ def matched(pipeline: Pipeline, look: Look, strength: float = 70.0) -> Recipe:
         Of the picture, prepared.
     strength : float
         0 to 100: how far its tones go there.
+    mix : Mix, optional
+        How the picture is mixed; it stays so.
     """
-    own = pipeline.encoded(from_document({}))
+    mixed = {} if mix is None else {"mix": Recipe(mix=mix).document().get("mix", {})}
+    own = pipeline.encoded(from_document(mixed))
     here = look_of(own)
     x, y = _curve(here.tones, look.tones, strength / 100)
     knots, heights = (encode_srgb(luminance_of_lightness(np.clip(v, 0, 100))) for v in (x, y))
@@ -87,13 +92,13 @@ def matched(pipeline: Pipeline, look: Look, strength: float = 70.0) -> Recipe:
     kept = np.concatenate([[True], np.diff(knots) > 0.004])
     share = np.histogram(np.clip(own, 0, 1), 64, (0, 1))[0] / own.size
     tone: dict[str, Any] = scale_of(knots[kept], heights[kept], share, 0.7, 0.4)
-    now = look_of(pipeline.encoded(from_document({"tone": tone})))
+    now = look_of(pipeline.encoded(from_document(mixed | {"tone": tone})))
     ratio = look.middle / max(now.middle, 1e-3)
     clarity = float(np.clip(_CLARITY * (ratio - 1), *_CLARITY_LIMITS)) * strength / 70
     clarity = float(np.clip(clarity, *_CLARITY_LIMITS))
     if abs(clarity) >= 4:
         tone["clarity"] = round(clarity)
-    return from_document({"tone": tone})
+    return from_document(mixed | {"tone": tone})
 
 
 def _curve(own: Values, wanted: Values, strength: float) -> tuple[Values, Values]:

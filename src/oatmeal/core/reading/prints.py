@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Final
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.colour import encode_srgb, ranges
+from oatmeal.core.colour import decode_srgb, encode_srgb, ranges
 from oatmeal.core.colour import kernels as colours
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.reading.aligning import aligned
@@ -88,7 +88,7 @@ class Reading:
     Attributes
     ----------
     recipe : Recipe
-        Mix and Tone as read; everything else at rest.
+        Mix, Tone and falloff as read; everything else at rest.
     base : str
         The base in words.
     error : float
@@ -100,7 +100,7 @@ class Reading:
     low, middle, high : float
         What is left, in L*: over wide parts (local work), at texture, at grain.
     falloff : float
-        Stops that the print's corners are darker by, as far as this is told apart.
+        Stops that the print's corners are lighter (or, below 0, darker) by before its curve.
     unsure : tuple of str
         Ranges that the pictures hold too little of.
     prints, made : list of float32 (h, w)
@@ -168,7 +168,17 @@ def read(pairs: Sequence[Pair], told: Callable[[str], None] = lambda step: None)
     if best.error(_points(subjects, best.candidate, best, names, character, held=True)) > _TOO_FAR:
         raise ReadingError(NOT_THE_SAME)
     told("comparing")
+    corners = _falloff(best, names)
     recipe = _recipe(subjects, best, names, character)
+    if abs(corners) >= _FALLOFF_STOPS:
+        first = _with_falloff(subjects, recipe, corners)
+        if first is not recipe:  # what it does is taken out, and the rest is read once more
+            even = [_without(one, first) for one in subjects]
+            again, names, character = _search(even, known, shares, corners=False)
+            second = _with_falloff(subjects, _recipe(even, again, names, character), corners)
+            if _error(subjects, second) < _error(subjects, first):
+                best, first = again, second
+        recipe = first
     made = [one.pipeline.encoded(recipe) for one in subjects]
     unsure = tuple(name for name, seen in zip(ranges.NAMES, known, strict=True) if not seen)
     figures = [_left(one, two) for one, two in zip(subjects, made, strict=True)]
@@ -181,7 +191,7 @@ def read(pairs: Sequence[Pair], told: Callable[[str], None] = lambda step: None)
         float(low),
         float(middle),
         float(high),
-        _falloff(best, names),
+        corners,
         unsure,
         [one.target for one in subjects],
         made,
@@ -268,10 +278,14 @@ def _mix(candidate: Candidate, found: Fitted) -> dict[str, Any]:
 
 
 def _search(
-    subjects: Sequence[Subject], known: NDArray[np.bool_], shares: Values
+    subjects: Sequence[Subject],
+    known: NDArray[np.bool_],
+    shares: Values,
+    *,
+    corners: bool = True,
 ) -> tuple[Fitted, tuple[str, ...], str]:
     """The base and the settings that explain prints best, told on points that were held out."""
-    names: tuple[str, ...] = ("falloff",)
+    names: tuple[str, ...] = ("falloff",) if corners else ()
     plain = first_candidates()[-len(PLAIN)]
     points = _points(subjects, plain, None, names, "soft")
     held = _points(subjects, plain, None, names, "soft", held=True)
@@ -290,10 +304,10 @@ def _search(
     least, character = best.error(held), "soft"
     if least <= _WORTH_L:
         return best, names, character
-    more = (*_LOCAL, "falloff")
+    more = (*_LOCAL, *names)
     for one in ordered[:3]:
         for tried in _CHARACTERS if one is ordered[0] else ("soft",):
-            begun = _widened(best if one.candidate is best.candidate else one)
+            begun = _widened(best if one.candidate is best.candidate else one, len(more) > 4)
             own = _points(subjects, one.candidate, begun, more, tried)
             again = fit(one.candidate, own.some(QUICK), known, begun)
             # what clarity works on is the mix as it is now
@@ -306,9 +320,9 @@ def _search(
     return best, names, character
 
 
-def _widened(one: Fitted) -> Fitted:
+def _widened(one: Fitted, corners: bool) -> Fitted:
     """The same with strengths at rest for the settings that it did not have."""
-    if len(one.strengths) == len(_LOCAL) + 2:
+    if len(one.strengths) == len(_LOCAL) + 2 * corners:
         return one
     strengths = np.concatenate([np.zeros(len(_LOCAL)), one.strengths])
     return Fitted(one.candidate, one.weights, one.lifts, strengths, one.knots, one.heights)
@@ -334,6 +348,49 @@ def _recipe(
     share = np.histogram(np.clip(encoded, 0, 1), 64, (0, 1))[0] / len(encoded)
     tone.update(scale_of(found.knots, found.heights, share))
     return from_document(document)
+
+
+def _without(one: Subject, recipe: Recipe) -> Subject:
+    """The same with the print's falloff taken out, as a recipe has it."""
+    height, width = one.target.shape
+    flat = Pipeline(np.full((height, width, 3), 0.2, dtype=np.float32))
+    dark = from_document({"finish": {"falloff": recipe.finish.falloff.model_dump()}})
+    gain = decode_srgb(flat.encoded(dark)) / decode_srgb(flat.encoded(from_document({})))
+    light = decode_srgb(np.clip(one.target, 0, 1)) / np.maximum(gain, 1e-3)
+    even = np.asarray(encode_srgb(np.clip(light, 0, 1)), dtype=np.float32)
+    return replace(one, target=even)
+
+
+def _with_falloff(subjects: Sequence[Subject], recipe: Recipe, corners: float) -> Recipe:
+    """The falloff of Finish that stands for the print's, where it brings the recipe nearer."""
+    document = recipe.document()
+
+    def tried(amount: float, midpoint: float) -> tuple[float, Recipe]:
+        falloff = {"amount": round(amount, 1), "midpoint": midpoint}
+        one = from_document(document | {"finish": {"falloff": falloff}})
+        return _error(subjects, one), one
+
+    best = _error(subjects, recipe), recipe
+    begun = best[0]
+    sign = np.sign(corners)
+    for midpoint in (35.0, 60.0, 80.0):
+        low, high = 0.0, 100.0
+        for _ in range(6):  # by thirds: the error has one valley
+            one, other = (
+                tried(sign * (low + share * (high - low)), midpoint) for share in (1 / 3, 2 / 3)
+            )
+            best = min(best, one, other, key=lambda entry: entry[0])
+            if one[0] < other[0]:
+                high = low + 2 / 3 * (high - low)
+            else:
+                low = low + 1 / 3 * (high - low)
+    return best[1] if best[0] < _GAIN * begun else recipe
+
+
+def _error(subjects: Sequence[Subject], recipe: Recipe) -> float:
+    """L* by which a recipe's prints differ (root mean square)."""
+    squares = [_left(one, one.pipeline.encoded(recipe))[0] ** 2 for one in subjects]
+    return float(np.sqrt(np.mean(squares)))
 
 
 def _left(one: Subject, made: Plane) -> tuple[float, float, float, float]:

@@ -17,7 +17,7 @@ Values = NDArray[np.float64]
 
 #: L* (root mean square over the picture's tones) that levels and contrast may be off, and that
 #: leaving out points of the curve may cost.
-_LEVELS_L, _CURVE_L = 0.3, 0.12
+_LEVELS_L, _CURVE_L = 0.15, 0.06
 
 
 def scale_of(

@@ -7,6 +7,7 @@
  * @property {any} version the version's state when the page was made
  * @property {any[]} versionList
  * @property {{id: number, width: number, height: number}[]} beside the frames beside this one
+ * @property {{id: number, words: string}[]} frames the series, with its numbers and titles
  * @property {Vocabulary} vocabulary
  */
 
@@ -94,6 +95,7 @@
  * @property {ReturnType<typeof import("./pins.js").pinning>} pins
  * @property {ReturnType<typeof import("./strips.js").testing>} strips
  * @property {ReturnType<typeof import("./starting.js").starting>} starting
+ * @property {ReturnType<typeof import("./reading.js").readingPrints>} reading
  * @property {ReturnType<typeof import("./output.js").outputting>} output
  * @property {ReturnType<typeof import("./versions.js").versioning>} versions
  * @property {ReturnType<typeof import("./history.js").remembering>} history

@@ -43,7 +43,7 @@ const TAKEN = /^[0-9 ]$|^.{2,}$/;
 
 /**
  * Single keys: what they do, and which one the photographer gave each.
- * @param {Pick<import("./bench.js").Bench, "areas" | "clean" | "compare" | "crop" | "history" | "light" | "masks" | "mix" | "output" | "pins" | "refs" | "sight" | "spots" | "starting" | "strips" | "values" | "versions" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "clean" | "compare" | "crop" | "history" | "light" | "masks" | "mix" | "output" | "pins" | "reading" | "refs" | "sight" | "spots" | "starting" | "strips" | "values" | "versions" | "vocabulary" | "work">} bench
  */
 export function keying(bench) {
   const { steps } = bench.vocabulary;
@@ -173,6 +173,7 @@ export function keying(bench) {
     leave() {
       if (bench.output.exporting) bench.output.closeExport();
       else if (bench.starting.startsOpen) bench.starting.closeStarts();
+      else if (bench.reading.readingOpen) bench.reading.closeReading();
       else if (this.helping) this.closeHelp();
       else if (bench.versions.versionMenu) bench.versions.versionMenu = false;
       else if (bench.strips.strip) bench.strips.leaveStrip();

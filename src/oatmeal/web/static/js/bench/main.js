@@ -26,6 +26,7 @@ import { Overlay } from "./overlay.js";
 import { picking } from "./picked.js";
 import { Picture } from "./picture.js";
 import { pinning } from "./pins.js";
+import { readingPrints } from "./reading.js";
 import { Rings } from "./rings.js";
 import { Saver } from "./saver.js";
 import { Ribbons } from "./ribbons.js";
@@ -48,7 +49,7 @@ const start = JSON.parse(document.getElementById("start").textContent);
 
 /** @type {any} grows into a Bench: the stores are made one after another and find each other when they act */
 const made = {
-  photograph: start.photograph, version: start.version, versionList: start.versions, beside: start.beside,
+  photograph: start.photograph, version: start.version, versionList: start.versions, beside: start.beside, frames: start.frames,
   vocabulary: start.vocabulary, parts: {}, refs: {}, root: null,
 };
 /** @type {import("./bench.js").Bench} */
@@ -56,7 +57,7 @@ const bench = made;
 
 const STORES = {
   work: working, frame: framing, values: valuing, sight: seeing, light: lighting, crop: cropping, threads: threading, clean: cleaning, areas: areaing, masks: masking, finish: finishing, kept: keepingColours, mix: mixing, films: filming, formula: formulating,
-  picked: picking, tone: toning, spots: spotting, pins: pinning, strips: testing, starting, output: outputting,
+  picked: picking, tone: toning, spots: spotting, pins: pinning, strips: testing, starting, reading: readingPrints, output: outputting,
   versions: versioning, history: remembering, compare: comparing, keys: keying,
 };
 for (const [name, make] of Object.entries(STORES)) {

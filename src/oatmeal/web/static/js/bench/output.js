@@ -1,5 +1,5 @@
 // The export panel: form of the file, its size and a part of it before saving, download.
-import { ask, send } from "../api.js";
+import { ask, say, send } from "../api.js";
 import { forming } from "../form.js";
 import { nextTick } from "./ticks.js";
 
@@ -103,6 +103,16 @@ export function outputting(bench) {
     },
     exportAddress() {
       return `/versions/${version}/finished?${new URLSearchParams(this.formSent())}`;
+    },
+    /** Beside the original that another program handed over. */
+    async exportBack() {
+      try {
+        const { path } = await ask("POST", `/api/versions/${version}/finished/back`, this.formSent());
+        this.closeExport();
+        say(`Written as ${path}.`);
+      } catch (problem) {
+        this.exportError = problem.message;
+      }
     },
     downloaded(event) {
       if (!this.exportReady) event.preventDefault();

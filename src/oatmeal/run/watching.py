@@ -1,0 +1,155 @@
+"""A watched folder: files are taken in when they have arrived whole, a series for each folder."""
+
+from __future__ import annotations
+
+import json
+import logging
+import os
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Final
+
+from sqlalchemy import select
+from watchdog.events import FileSystemEvent, FileSystemEventHandler
+from watchdog.observers import Observer
+
+from oatmeal.library import series
+from oatmeal.library.importing import Importer
+from oatmeal.library.models import Series
+from oatmeal.photofile import rawfile
+from oatmeal.photofile.encode import SUFFIXES
+from oatmeal.photofile.errors import PhotoFileError
+
+log = logging.getLogger("oatmeal")
+
+#: Files that are taken for pictures.
+_PICTURES: Final = frozenset({*SUFFIXES, ".heic", ".heif", ".hif", ".gif", *rawfile.SUFFIXES})
+
+#: A file is whole when it did not change for so long.
+QUIET_S: Final = 2.0
+
+_LOOK_S: Final = 0.5
+_CHUNK: Final = 1 << 20
+
+
+class Watched(FileSystemEventHandler):
+    """Takes in what arrives in a folder and the folders inside it.
+
+    What was taken in is remembered by path, size and time, so that a photograph that was removed
+    from its series does not come back at the next start.
+    """
+
+    def __init__(self, folder: Path, importer: Importer, memory: Path) -> None:
+        self._folder, self._importer, self._memory = folder, importer, memory
+        self._known: dict[str, list[float]] = self._recalled()
+        self._arriving: dict[Path, tuple[tuple[int, int], float]] = {}
+        self._lock = threading.Lock()
+        self._ended = threading.Event()
+        self._observer = Observer()
+        self._thread = threading.Thread(target=self._loop, name="watched", daemon=True)
+
+    def start(self) -> None:
+        """Take in what is there, then what arrives."""
+        self._observer.schedule(self, str(self._folder), recursive=True)
+        self._observer.start()
+        for path in sorted(self._folder.rglob("*")):
+            self._heard(path)
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Watch no longer."""
+        self._ended.set()
+        self._observer.stop()
+        self._observer.join(timeout=5)
+        self._thread.join(timeout=30)
+
+    def on_any_event(self, event: FileSystemEvent) -> None:
+        """Something happened to a file: look at it until it rests."""
+        for name in (event.src_path, event.dest_path):
+            if name and event.event_type != "deleted":
+                self._heard(Path(os.fsdecode(name)))
+
+    def _heard(self, path: Path) -> None:
+        hidden = any(part.startswith(".") for part in path.relative_to(self._folder).parts)
+        if hidden or path.suffix.lower() not in _PICTURES:
+            return
+        status = _status(path)
+        if status is None or self._known.get(str(path)) == list(status):
+            return
+        with self._lock:
+            before = self._arriving.get(path)
+            if before is None or before[0] != status:
+                self._arriving[path] = (status, time.monotonic())
+
+    def _loop(self) -> None:
+        while not self._ended.wait(_LOOK_S):
+            for path in self._whole():
+                self._take_in(path)
+
+    def _whole(self) -> Iterator[Path]:
+        """Files that did not change for a while."""
+        with self._lock:
+            waiting = list(self._arriving.items())
+        for path, (status, since) in waiting:
+            present = _status(path)
+            if present != status:
+                with self._lock:
+                    self._arriving.pop(path, None)
+                if present is not None:
+                    self._heard(path)
+            elif time.monotonic() - since >= QUIET_S and present is not None and present[0]:
+                with self._lock:
+                    self._arriving.pop(path, None)
+                yield path
+
+    def _take_in(self, path: Path) -> None:
+        status = _status(path)
+        if status is None:
+            return
+        try:
+            number = self._series(path)
+            self._importer.add(number, path.name, _pieces(path), expected=status[0], came_from=path)
+            log.info("taken in from the watched folder: %s", path)
+        except PhotoFileError as problem:
+            log.warning("not taken in from the watched folder: %s", problem)
+        except Exception:
+            log.exception("%s could not be taken in", path)
+            return  # the database may be away: at the next start
+        self._known[str(path)] = list(status)
+        written = self._memory.with_suffix(".new")
+        written.write_text(json.dumps(self._known))
+        written.replace(self._memory)
+
+    def _series(self, path: Path) -> int:
+        """The series of a file's folder, made if there is none of that name."""
+        inside = path.parent.relative_to(self._folder)
+        name = " / ".join(inside.parts) or self._folder.name
+        with self._importer.database.session() as session:
+            found = session.scalar(
+                select(Series.id).where(Series.name == name[:200], Series.deleted_at.is_(None))
+            )
+            return found or series.create(session, name[:200]).id
+
+    def _recalled(self) -> dict[str, list[float]]:
+        try:
+            found: dict[str, list[float]] = json.loads(self._memory.read_text())
+            return found
+        except (OSError, ValueError):
+            return {}
+
+
+def _status(path: Path) -> tuple[int, int] | None:
+    """Size and time of a file's last change; None for what is no file."""
+    try:
+        found = path.stat()
+    except OSError:
+        return None
+    return (found.st_size, found.st_mtime_ns) if path.is_file() else None
+
+
+def _pieces(path: Path) -> Iterator[bytes]:
+    with path.open("rb") as file:
+        while piece := file.read(_CHUNK):
+            yield piece
