@@ -142,6 +142,10 @@ def places() -> None:
     print(f"  without patches at full size: {off_places(found, shots)[0]:.3f} px")
 
 
+def own_noise(clean: np.ndarray, noisy: np.ndarray) -> float:
+    return float(10 * np.log10(255**2 / np.mean((clean - noisy.astype(float)) ** 2)))
+
+
 def light() -> None:
     painted = wide.view(PPR)
     shots, codes = shots_and_frames(SIZE, PPR, painted)
@@ -156,9 +160,7 @@ def light() -> None:
     print(f"PSNR to the truth {psnr(even, truth):.1f} dB; ", end="")
     clean = wide.take(painted, shots[1], PPR, 0.0, 0.0, 0.0)
     noisy = wide.take(painted, shots[1], PPR, 0.0, 0.0, NOISE, 1)
-    print(
-        f"one frame's own noise {10 * np.log10(255**2 / np.mean((clean - noisy.astype(float)) ** 2)):.1f} dB"
-    )
+    print(f"one frame's own noise {own_noise(clean, noisy):.1f} dB")
     seam, elsewhere = seam_step(even, truth, laid)
     print(f"step over seams {seam:.3f} L*, elsewhere {elsewhere:.3f}: {seam / elsewhere:.2f} x")
     for border in ("crop", "bend", "keep"):
@@ -191,7 +193,8 @@ def moved() -> None:
     truth = true_light(laid, shots, painted)
     seam, elsewhere = seam_step(picture, truth, laid)
     print(
-        f"drifting light and walkers: step {seam:.3f} L*, elsewhere {elsewhere:.3f}: {seam / elsewhere:.2f} x"
+        f"drifting light and walkers: step {seam:.3f} L*, elsewhere {elsewhere:.3f}: "
+        f"{seam / elsewhere:.2f} x"
     )
 
 
@@ -212,7 +215,8 @@ def grid() -> None:
     found = find([frame(f"{n + 1:02d}", codes[n]) for n in order])
     rms, p95 = off_places(found, [shots[n] for n in order])
     print(
-        f"shuffled 4x3: {len(found.cameras)} placed, off {rms:.3f} px rms, {p95:.3f}; {time.process_time() - begun:.1f} s"
+        f"shuffled 4x3: {len(found.cameras)} placed, off {rms:.3f} px rms, {p95:.3f}; "
+        f"{time.process_time() - begun:.1f} s"
     )
     laid = lay(found, Choices())
     print(f"  {laid.projection}, {laid.canvas.width} x {laid.canvas.height}")

@@ -21,6 +21,7 @@ from oatmeal.core.reading import Pair, ReadingError, look_of, matched, read
 from oatmeal.core.recipe import REST, Recipe, from_document
 
 NAMES = ("first-lift", "painted-wagon", "mugs-on-the-stall", "puppet-pilots", "bunting")
+SIX = {"red": 30, "yellow": 89, "green": 59, "cyan": 70, "blue": 11, "magenta": 41}
 FILMS = ("panchromatic", "orthochromatic", "long-red")
 GLASS = ("none", "yellow", "orange", "red", "green", "blue")
 
@@ -38,7 +39,7 @@ def bases(chance: np.random.Generator) -> list[dict]:
     red, green = chance.uniform(0, 70), chance.uniform(10, 60)
     shares = {"red": red, "green": green, "blue": 100 - red - green}
     six = {n: float(v + chance.uniform(-25, 25)) for n, v in
-           zip(("red", "yellow", "green", "cyan", "blue", "magenta"), (30, 89, 59, 70, 11, 41), strict=True)}  # fmt: skip
+           SIX.items()}  # fmt: skip
     return [
         {
             "kind": "plain",
@@ -87,7 +88,11 @@ def unseen(rgb: np.ndarray) -> set[str]:
     colours = Pipeline(rgb).analysis(REST)
     weights = ranges.weights(colours.hue * (360 / ranges.HUE_TABLE_SIZE), ranges.CENTRES)
     weights *= ranges.colourfulness(colours.chroma, 50)[..., None]
-    return {n for n, s in zip(ranges.NAMES, weights.reshape(-1, 8).mean(axis=0)) if s < 0.002}
+    return {
+        n
+        for n, s in zip(ranges.NAMES, weights.reshape(-1, 8).mean(axis=0), strict=True)
+        if s < 0.002
+    }
 
 
 def error(one: np.ndarray, other: np.ndarray) -> float:
@@ -118,13 +123,14 @@ def own() -> None:
         others += there
         by.setdefault(recipe.mix.base.kind, []).append(here)
         rest = " ".join(f"{one:.2f}" for one in there)
-        kind = recipe.document()["mix"]["base"] if recipe.mix.base.kind != "plain" else "plain"
         print(
-            f"{number:2d} {name:18s} {here:5.2f} | {rest:24s} | {kind if number < 0 else recipe.mix.base.kind} -> {found.base[:48]}, plain {found.plain:.1f}"
+            f"{number:2d} {name:18s} {here:5.2f} | {rest:24s} | {recipe.mix.base.kind} -> "
+            f"{found.base[:48]}, plain {found.plain:.1f}"
         )
     print(f"same frame: median {np.median(same):.2f}, 90 % {np.percentile(same, 90):.2f}")
     print(
-        f"other frames ({len(others)}): median {np.median(others):.2f}, under 1: {np.mean(np.array(others) < 1):.0%}"
+        f"other frames ({len(others)}): median {np.median(others):.2f}, "
+        f"under 1: {np.mean(np.array(others) < 1):.0%}"
     )
     print({kind: round(float(np.median(some)), 2) for kind, some in by.items()})
 
@@ -167,10 +173,12 @@ def foreign() -> None:
             rest = found.recipe.model_copy(update={"finish": REST.finish})
             others.append(error(Pipeline(one).encoded(rest), grey))
         print(
-            f"{name:18s} {found.error:.2f} (plain {found.plain:.1f}), left {found.low:.2f} {found.middle:.2f} {found.high:.2f}, falloff {found.falloff:+.2f}; {found.base}"
+            f"{name:18s} {found.error:.2f} (plain {found.plain:.1f}), left {found.low:.2f} "
+            f"{found.middle:.2f} {found.high:.2f}, falloff {found.falloff:+.2f}; {found.base}"
         )
     print(
-        f"foreign prints: same frame median {np.median(same):.2f}, other frames {np.median(others):.2f}, worst {max(same):.2f} {max(others):.2f}"
+        f"foreign prints: same frame median {np.median(same):.2f}, other frames "
+        f"{np.median(others):.2f}, worst {max(same):.2f} {max(others):.2f}"
     )
     try:
         read([Pair(frames["bunting"], foreign_print(frames["puppet-pilots"], 1))])
@@ -192,7 +200,8 @@ def look() -> None:
                 for one in (before, after)
             ]
             print(
-                f"{other:14s} -> {name:18s} tones apart {far[0]:5.1f} -> {far[1]:5.1f} L*: {far[1] / far[0] - 1:+.0%}"
+                f"{other:14s} -> {name:18s} tones apart {far[0]:5.1f} -> {far[1]:5.1f} L*: "
+                f"{far[1] / far[0] - 1:+.0%}"
             )
 
 

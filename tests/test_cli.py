@@ -261,3 +261,23 @@ def test_a_printing_map_is_one_page_with_contours_and_a_table(tmp_path, recipe, 
         assert cli.main(bad) in (1, 2)
         assert words in capsys.readouterr().err
     assert list(tmp_path.glob("*.gif")) == []
+
+
+def test_a_recipe_is_read_off_a_print_and_a_look_off_anything(tmp_path, recipe, capsys):
+    source = str(DEMO / "mugs-on-the-stall.jpg")
+    made = str(tmp_path / "print.png")
+    wanted = recipe({"oatmeal": 1, "mix": {"lifts": {"red": 0.9, "blue": -1.1}}})
+    assert cli.main(["convert", source, "--recipe", wanted, "--out", made, "--size", "900"]) == 0
+    assert cli.main(["read", source, made]) == 0
+    said = capsys.readouterr()
+    found = recipes.from_document(json.loads(said.out))
+    assert found.mix.lifts.blue == pytest.approx(-1.1, abs=0.25)
+    assert "made from plain" in said.err
+    assert "explains" in said.err
+    other = str(DEMO / "first-lift.jpg")
+    assert cli.main(["read", other, made]) == 1
+    assert "does not show the same subject" in capsys.readouterr().err
+    assert cli.main(["look", other, made, "--strength", "50"]) == 0
+    assert recipes.from_document(json.loads(capsys.readouterr().out)).tone != recipes.REST.tone
+    assert cli.main(["look", other, made, "--strength", "500"]) == 2
+    assert cli.main(["read", other, "nowhere.png"]) == 1

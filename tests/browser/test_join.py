@@ -76,7 +76,7 @@ def test_frames_are_selected_looked_at_levelled_and_joined(frames, joiner, page)
     frames.wait()
     page.get_by_role("link", name="02", exact=True).click()
     frames.wait()
-    expect(page.get_by_role("link", name="Wide 1 to Wide 3")).to_be_visible()
+    expect(page.get_by_role("link", name="Wide, joined")).to_be_visible()
 
 
 def test_frames_that_do_not_meet_say_so(frames, page):

@@ -5,6 +5,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from samples import DEMO, colours
 from scipy.interpolate import PchipInterpolator
 
 from oatmeal.core.colour import decode_srgb, encode_srgb, lightness
@@ -17,7 +18,6 @@ from oatmeal.core.reading.looks import _curve
 from oatmeal.core.reading.scales import scale_of
 from oatmeal.core.recipe import REST, from_document
 from oatmeal.core.tone.scale import transfer
-from samples import DEMO, colours
 
 
 def picture(name, side=800):
@@ -109,7 +109,6 @@ def test_another_subject_is_refused(mugs):
 
 def test_a_print_is_laid_where_it_belongs(mugs):
     own = mugs.encoded(REST)
-    height, width = own.shape
     shifted = own[30:, 50:]
     laid = aligned(own, shifted)
     inside = np.zeros(own.shape, bool)

@@ -8,6 +8,7 @@ import threading
 from collections.abc import Callable, Iterator
 from concurrent.futures import BrokenExecutor, Executor
 from dataclasses import dataclass
+from itertools import takewhile
 from pathlib import Path
 from typing import Any
 
@@ -210,7 +211,7 @@ class Joiner:
         begin = Beginning(begin.title, recipe, begin.words)
         photograph = self._importer.add(
             series_id,
-            f"{begin.title.lower().replace(' ', '-')}.tif",
+            f"{begin.title.lower().replace(',', '').replace(' ', '-')}.tif",
             _chunks(path),
             expected=path.stat().st_size,
             begin=begin,
@@ -233,7 +234,10 @@ def raised(recipe: Recipe, stops: float) -> Recipe:
 
 def _beginning(job: JoinJob) -> Beginning:
     frames = [frame.photograph for frame in job.frames]
-    title = f"{frames[0].title} to {frames[-1].title}"
+    words = zip(*(frame.title.split() for frame in frames), strict=False)
+    alike = takewhile(lambda same: len(set(same)) == 1, words)
+    shared = " ".join(same[0] for same in alike)
+    title = f"{shared or frames[0].title[:180]}, joined"
     words = f"joined from {len(frames)} frames"
     return Beginning(title[:200], from_document({}), words)
 

@@ -58,8 +58,9 @@ SECURITY: Final = {
 ACCEPTED = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".avif", ".heic", ".heif", ".gif",
             *sorted(rawfile.SUFFIXES))  # fmt: skip
 
-_BLUEPRINTS: Final = (pages, api, version_api, series_api, export_api, recipe_api, join_api, print_api,
-                     rendering)  # fmt: skip
+_BLUEPRINTS: Final = (
+    pages, api, version_api, series_api, export_api, recipe_api, join_api, print_api, rendering,
+)  # fmt: skip
 
 
 class _Number(IntegerConverter):

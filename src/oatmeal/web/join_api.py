@@ -77,7 +77,7 @@ def listed(series_id: int) -> Reply:
 
 
 @join_api.post("/joins/<int:join_id>/cancel")
-def cancel(join_id: int) -> Reply:
+def cancel_join(join_id: int) -> Reply:
     with services().database.session() as session:
         running = joins.cancel(session, join_id)
     if running:
@@ -86,7 +86,7 @@ def cancel(join_id: int) -> Reply:
 
 
 @join_api.post("/joins/<int:join_id>/retry")
-def retry(join_id: int) -> Reply:
+def retry_join(join_id: int) -> Reply:
     with services().database.session() as session:
         joins.retry(session, join_id)
     services().joiner.wake()
@@ -94,7 +94,7 @@ def retry(join_id: int) -> Reply:
 
 
 @join_api.delete("/joins/<int:join_id>")
-def remove(join_id: int) -> Reply:
+def remove_join(join_id: int) -> Reply:
     with services().database.session() as session:
         joins.remove(session, join_id)
     return {"id": join_id}

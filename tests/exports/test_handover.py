@@ -1,0 +1,217 @@
+"""Hand-over: files that are sent, exported back, and watched for."""
+
+import io
+import os
+import time
+
+import numpy as np
+import pytest
+from PIL import Image
+from samples import codes
+
+from oatmeal import cli, handing
+from oatmeal.library import photographs
+from oatmeal.run import watching
+from oatmeal.run.listening import server_for
+from oatmeal.run.watching import Watched
+from oatmeal.settings import SettingError, Settings
+from oatmeal.web import access
+
+
+def png(seed=1):
+    buffer = io.BytesIO()
+    Image.fromarray(codes(60, 90, seed=seed)).save(buffer, "PNG")
+    return buffer.getvalue()
+
+
+@pytest.fixture
+def folder(tmp_path):
+    made = tmp_path / "Larkmoor June"
+    made.mkdir()
+    (made / "DSC_1.png").write_bytes(png())
+    return made
+
+
+@pytest.fixture
+def served(app, tmp_path, monkeypatch):
+    """The application on a port, and its folder held as a running one holds it."""
+    import fcntl
+    import socket
+    import threading
+
+    listener = socket.create_server(("127.0.0.1", 0))
+    settings = Settings(tmp_path / "home")
+    threading.Thread(target=server_for(app, settings, listener).run, daemon=True).start()
+    address = access.address_of(app, f"http://127.0.0.1:{listener.getsockname()[1]}/")
+    monkeypatch.setenv("OATMEAL_HOME", str(tmp_path / "home"))
+    with (tmp_path / "home" / "running").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        lock.write(address)
+        lock.flush()
+        yield address
+
+
+def test_open_sends_files_and_prints_the_bench(served, folder, web, database, capsys):
+    assert cli.main(["open", str(folder / "DSC_1.png"), str(folder / "gone.png")]) == 1
+    said = capsys.readouterr()
+    address = said.out.strip()
+    assert "/bench/1?key=" in address
+    assert "gone.png is not there" in said.err
+    assert b"Larkmoor June" in web.client.get("/").data  # the series has the folder's name
+    with database.session() as session:
+        assert photographs.get(session, 1).came_from == str(folder / "DSC_1.png")
+    guest = handing.Application(served)
+    assert guest.series("Larkmoor June") == 1
+    assert cli.main(["open", str(folder / "DSC_1.png"), "--series", "Larkmoor June"]) == 0
+    assert "not added again" in capsys.readouterr().err
+
+
+def test_open_opens_a_browser_if_asked(served, folder, monkeypatch):
+    opened = []
+    monkeypatch.setattr("webbrowser.open", opened.append)
+    assert cli.main(["open", str(folder / "DSC_1.png"), "--browse"]) == 0
+    assert len(opened) == 1
+    assert "/bench/1" in opened[0]
+
+
+def test_what_is_not_running_is_started(tmp_path, monkeypatch):
+    home = tmp_path / "quiet"
+    home.mkdir()
+    (home / "running").write_text("http://127.0.0.1:1/")
+    assert handing.running(home) is None  # nobody holds it: an old one ended
+    begun = []
+
+    class Ended:
+        def poll(self):
+            return 1
+
+    def start(command, stdout, **more):
+        begun.append(command)
+        stdout.write("Oatmeal cannot start. The disk is full.\n")
+        stdout.flush()
+        return Ended()
+
+    monkeypatch.setattr(handing.subprocess, "Popen", start)
+    with pytest.raises(handing.HandingError, match="disk is full"):
+        handing.started(home)
+    assert begun[0][1:] == ["-m", "oatmeal.run"]
+
+
+def come_from(web, path, content):
+    return web.client.post(
+        "/api/series/1/photographs",
+        data=content,
+        headers={
+            "X-CSRFToken": web.token, "X-File-Name": path.name, "X-Came-From": str(path),
+        },
+    )  # fmt: skip
+
+
+def test_a_finished_file_goes_back_beside_its_original_and_over_nothing(web, folder):
+    web.series()
+    path = folder / "DSC_1.png"
+    before = path.read_bytes()
+    assert come_from(web, path, before).status_code == 200
+    assert "Export back" in web.client.get("/bench/1").get_data(as_text=True)
+    form = {"format": "tiff", "depth": 16}
+    back = web.send("POST", "/api/versions/1/finished/back", form).json["path"]
+    assert back == str(folder / "DSC_1-version-1.tif")
+    again = web.send("POST", "/api/versions/1/finished/back", form).json["path"]
+    assert again == str(folder / "DSC_1-version-1-2.tif")
+    assert path.read_bytes() == before
+    with Image.open(back) as made:
+        assert made.size == (90, 60)
+    assert sorted(one.name for one in folder.iterdir()) == [
+        "DSC_1-version-1-2.tif", "DSC_1-version-1.tif", "DSC_1.png",
+    ]  # fmt: skip
+    path.write_bytes(png(2))  # another file under the old name
+    refused = web.send("POST", "/api/versions/1/finished/back", form)
+    assert refused.status_code == 422
+    assert "is another file now" in refused.json["detail"]
+
+
+def test_only_what_was_handed_over_goes_back(web, folder, photograph):
+    assert "Export back" not in web.client.get("/bench/1").get_data(as_text=True)
+    refused = web.send("POST", "/api/versions/1/finished/back", {})
+    assert refused.status_code == 422
+    assert "was not handed over" in refused.json["detail"]
+    for wrong in ("DSC_1.png", "/a/../b.png"):
+        reply = web.client.post(
+            "/api/series/1/photographs",
+            data=png(3),
+            headers={"X-CSRFToken": web.token, "X-File-Name": "a.png", "X-Came-From": wrong},
+        )
+        assert reply.status_code == 422
+
+
+@pytest.fixture
+def watched(app, folder, tmp_path, monkeypatch):
+    """A watched folder above the one with a picture."""
+    monkeypatch.setattr(watching, "QUIET_S", 0.3)
+    monkeypatch.setattr(watching, "_LOOK_S", 0.05)
+    top = tmp_path / "inbox"
+    top.mkdir()
+    folder.rename(top / "Larkmoor June")
+
+    def make():
+        return Watched(top, app.extensions["oatmeal"].importer, tmp_path / "watched.json")
+
+    make.folder = top
+    return make
+
+
+def series_shown(web, number):
+    reply = web.client.get(f"/series/{number}")
+    return reply.get_data(as_text=True).count("data-frame=") if reply.status_code == 200 else 0
+
+
+def until(done, seconds=20):
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        if done():
+            return
+        time.sleep(0.05)
+    raise AssertionError("it did not happen")
+
+
+def test_a_watched_folder_is_taken_in_as_files_arrive_whole(watched, web, database):
+    one = watched()
+    one.start()
+    until(lambda: series_shown(web, 1) == 1)
+    content = png(2)
+    slow = watched.folder / "Larkmoor June" / "DSC_2.png"
+    with slow.open("wb") as file:  # a copy that takes its time
+        for at in range(0, len(content), len(content) // 6 + 1):
+            file.write(content[at : at + len(content) // 6 + 1])
+            file.flush()
+            os.fsync(file.fileno())
+            time.sleep(0.12)
+            assert series_shown(web, 1) == 1
+    until(lambda: series_shown(web, 1) == 2)
+    moved = watched.folder / "Fog"
+    moved.mkdir()
+    hidden = watched.folder / ".part.png"
+    hidden.write_bytes(png(4))
+    hidden.rename(moved / "DSC_3.png")  # as careful programs write: under another name first
+    (moved / "notes.txt").write_text("no picture")
+    (moved / "broken.png").write_bytes(b"no picture either")
+    until(lambda: series_shown(web, 2) == 1)
+    assert b"Fog" in web.client.get("/").data
+    one.stop()
+    with database.session() as session:
+        assert photographs.get(session, 1).came_from.endswith("Larkmoor June/DSC_1.png")
+    # what was removed from its series does not come back at the next start
+    web.send("POST", "/api/photographs/remove", {"photographs": [1]})
+    two = watched()
+    two.start()
+    (watched.folder / "Larkmoor June" / "DSC_4.png").write_bytes(png(5))
+    until(lambda: series_shown(web, 1) == 2)
+    two.stop()
+    assert len(np.unique([path.name for path in watched.folder.rglob("*.png")])) == 5
+
+
+def test_the_watched_folder_must_be_there(tmp_path):
+    assert Settings.from_environment({}).watch is None
+    assert Settings.from_environment({"OATMEAL_WATCH": str(tmp_path)}).watch == tmp_path
+    with pytest.raises(SettingError, match="OATMEAL_WATCH must be a folder"):
+        Settings.from_environment({"OATMEAL_WATCH": str(tmp_path / "nowhere")})
