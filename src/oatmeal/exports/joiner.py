@@ -234,8 +234,8 @@ def raised(recipe: Recipe, stops: float) -> Recipe:
 
 def _beginning(job: JoinJob) -> Beginning:
     frames = [frame.photograph for frame in job.frames]
-    words = zip(*(frame.title.split() for frame in frames), strict=False)
-    alike = takewhile(lambda same: len(set(same)) == 1, words)
+    told = zip(*(frame.title.split() for frame in frames), strict=False)
+    alike = takewhile(lambda same: len(set(same)) == 1, told)
     shared = " ".join(same[0] for same in alike)
     title = f"{shared or frames[0].title[:180]}, joined"
     words = f"joined from {len(frames)} frames"
