@@ -559,6 +559,8 @@ def _look(options: argparse.Namespace) -> int:
 def _open(options: argparse.Namespace) -> int:
     home = Settings.from_environment().home
     try:
+        if handing.running(home) is None:
+            print("oatmeal: starting Oatmeal; it goes on running", file=sys.stderr)
         application = handing.Application(handing.started(home))
     except (handing.HandingError, SettingError) as error:
         print(f"oatmeal: {error}", file=sys.stderr)

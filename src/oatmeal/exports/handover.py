@@ -29,7 +29,7 @@ def origin(text: str) -> Path | None:
     return path
 
 
-def write_back(photograph: Photograph, version: str, made: Path) -> Path:
+def write_back(photograph: Photograph, version: str, made: Path, ledger: Path) -> Path:
     """Put a finished file beside the original that was handed over, under a name of its own.
 
     Nothing that is there is ever written over: the name is numbered until it is free.
@@ -40,6 +40,8 @@ def write_back(photograph: Photograph, version: str, made: Path) -> Path:
         Name of the version; it becomes part of the file's name.
     made : Path
         The finished file, in the cache.
+    ledger : Path
+        Keeps what was written, so that a watched folder does not take it in again.
 
     Raises
     ------
@@ -65,10 +67,15 @@ def write_back(photograph: Photograph, version: str, made: Path) -> Path:
         while True:
             more = f"-{number}" if number > 1 else ""
             target = folder / f"{original.stem[:100]}-{spoken[:60]}{more}{made.suffix}"
+            if target.exists():
+                number += 1
+                continue
+            with ledger.open("a") as lines:  # before it is there
+                lines.write(f"{target}\n")
             try:
                 os.link(partly, target)  # unlike a rename it never replaces what is there
                 return target
-            except FileExistsError:
+            except FileExistsError:  # another one was faster
                 number += 1
     except OSError as error:
         if room.is_full(error):
@@ -76,3 +83,11 @@ def write_back(photograph: Photograph, version: str, made: Path) -> Path:
         raise PhotoFileError(f"{folder} cannot be written to: {error.strerror}.") from error
     finally:
         partly.unlink(missing_ok=True)
+
+
+def written(ledger: Path) -> set[str]:
+    """Paths of what was ever written back."""
+    try:
+        return set(ledger.read_text().splitlines())
+    except OSError:
+        return set()

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from oatmeal.core.colour import encode_srgb
 from oatmeal.core.join import Choices, Found, Frame, JoinError, Laid, find, lay
 from oatmeal.core.picture import ArrayPicture
-from oatmeal.library.errors import Invalid, Missing
+from oatmeal.library.errors import Missing
 from oatmeal.library.proxies import BENCH_SIDE, Proxies
 from oatmeal.library.store import Original
 from oatmeal.photofile.errors import PhotoFileError
@@ -97,8 +97,10 @@ class JoinDesk:
 
         try:
             with self._work:
-                if look.token != self._newest:
-                    raise Invalid("Other choices were made meanwhile.")
+                if look.token != self._newest:  # another wish goes first; this one is asked again
+                    with self._lock:
+                        self._looks.pop(look.token, None)
+                    return
                 found = self._find(frames, choices.lens, told)
                 enlarged = max(
                     max(frame.width, frame.height) / max(one.width, one.height)
@@ -107,11 +109,8 @@ class JoinDesk:
                 look.laid = lay(
                     found, choices, most_pixels=self._most_pixels, enlarged=enlarged, told=told
                 )
-        except (JoinError, PhotoFileError, Invalid) as error:
+        except (JoinError, PhotoFileError) as error:
             look.problem = str(error)
-            if isinstance(error, Invalid):
-                with self._lock:
-                    self._looks.pop(look.token, None)
         except Exception:
             log.exception("a join could not be looked at")
             look.problem = "These frames could not be joined; the server's log says more."

@@ -48,6 +48,8 @@ class FileStore:
         self.incoming = home / "incoming"
         self.exports = home / "exports"
         self.cache = home / "cache"
+        #: Paths of finished files that were written beside originals elsewhere, a line each.
+        self.written_back = home / "written-back.txt"
         self._cache_bytes = cache_bytes
         for folder in (self.originals, self.incoming, self.exports, self.cache):
             folder.mkdir(parents=True, exist_ok=True)

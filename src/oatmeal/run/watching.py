@@ -15,6 +15,7 @@ from sqlalchemy import select
 from watchdog.events import FileSystemEvent, FileSystemEventHandler
 from watchdog.observers import Observer
 
+from oatmeal.exports import handover
 from oatmeal.library import series
 from oatmeal.library.importing import Importer
 from oatmeal.library.models import Series
@@ -78,6 +79,8 @@ class Watched(FileSystemEventHandler):
         status = _status(path)
         if status is None or self._known.get(str(path)) == list(status):
             return
+        if str(path) in handover.written(self._importer.store.written_back):
+            return  # our own
         with self._lock:
             before = self._arriving.get(path)
             if before is None or before[0] != status:

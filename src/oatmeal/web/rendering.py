@@ -270,7 +270,9 @@ def export_back(version_id: int, wanted: bodies.Form) -> dict[str, Any]:
     made = _finished(version_id, wanted.output)
     with services().database.session() as session:
         version = versions.get(session, version_id)
-        written_to = handover.write_back(version.photograph, version.name, made.path)
+        written_to = handover.write_back(
+            version.photograph, version.name, made.path, services().store.written_back
+        )
     return {"path": str(written_to)}
 
 

@@ -2,9 +2,7 @@
 
 References
 ----------
-D. G. Lowe, "Distinctive Image Features from Scale-Invariant Keypoints", IJCV 60 (2004);
-R. Arandjelović, A. Zisserman, "Three things everyone should know to improve object retrieval",
-CVPR 2012 (RootSIFT); D. Barath et al., "MAGSAC++, a fast, reliable and accurate robust estimator",
+D. Barath et al., "MAGSAC++, a fast, reliable and accurate robust estimator",
 CVPR 2020; M. Brown, D. G. Lowe, "Automatic Panoramic Image Stitching using Invariant Features",
 IJCV 74 (2007), section 3.2 for when a pair is true.
 """
@@ -14,13 +12,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import combinations
-from typing import Any, Final
+from typing import Final
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.colour import encode_srgb, luminance
+from oatmeal.core.features import Features, matched
+from oatmeal.core.features import features as marked
 from oatmeal.core.join.frames import Frame, Points
 
 #: Points of a frame; of many frames a first look takes fewer.
@@ -32,6 +32,9 @@ _FEW: Final = 4
 
 #: Distance of the best match over the second best, at most.
 RATIO: Final = 0.8
+
+#: Contrast from which a point is one.
+_CONTRAST: Final = 0.02
 
 #: How well a match must fit, in pixels of the small copy.
 _FIT_PX: Final = 2.0
@@ -45,18 +48,6 @@ SAME_VIEW: Final = 0.9
 
 #: In the first look a pair is worth a closer one from so many matches on.
 _PROMISING: Final = 8
-
-
-@dataclass(frozen=True, eq=False)
-class Features:
-    """Points ``(n, 2)`` in pixels of the frame, the most marked first, and descriptors."""
-
-    points: Points
-    descriptors: NDArray[np.float32]
-
-    def first(self, count: int) -> Features:
-        """The most marked ones."""
-        return Features(self.points[:count], self.descriptors[:count])
 
 
 @dataclass(frozen=True, eq=False)
@@ -96,42 +87,21 @@ def features(frame: Frame, count: int = POINTS) -> Features:
     grey = encode_srgb(np.clip(luminance(frame.small), 0, 1))
     top = float(np.quantile(grey, 0.999)) or 1.0  # a frame taken dark has as many points
     codes = np.clip(grey * (255 / max(top, 0.05)), 0, 255).astype(np.uint8)
-    found, described = cv2.SIFT.create(count, contrastThreshold=0.02).detectAndCompute(
-        codes, np.empty(0, np.uint8)
-    )
-    if described is None or not len(found):
-        return Features(np.empty((0, 2)), np.empty((0, 128), np.float32))
-    marked = np.argsort([-one.response for one in found], kind="stable")
-    points = np.array([found[i].pt for i in marked])
-    described = described[marked] / (described[marked].sum(axis=1, keepdims=True) + 1e-9)
-    return Features((points + 0.5) / frame.scale - 0.5, np.sqrt(described).astype(np.float32))
-
-
-def matched(one: Features, other: Features, ratio: float = RATIO) -> tuple[Any, Any]:
-    """Indices of features that are each other's nearest, and clearly so."""
-    if min(len(one.points), len(other.points)) < 3:
-        return np.empty(0, int), np.empty(0, int)
-    alike = one.descriptors @ other.descriptors.T  # their length is one
-    nearest = alike.argmax(axis=1)
-    back = alike.argmax(axis=0)
-    two = -np.partition(-alike, 1, axis=1)[:, :2]
-    apart = np.sqrt(np.maximum(2 - 2 * two, 0))
-    clear = apart[:, 0] < ratio * np.maximum(apart[:, 1], 1e-6)
-    index = np.flatnonzero(clear & (back[nearest] == np.arange(len(nearest))))
-    return index, nearest[index]
+    return marked(codes, count, _CONTRAST).placed(frame.scale)
 
 
 def linked(frames: tuple[Frame, Frame], seen: tuple[Features, Features]) -> Link | None:
     """How two frames match; None where they do not at all."""
-    first, second = matched(*seen)
+    first, second = matched(*seen, RATIO)
     if len(first) < 12:
         return None
     one, other = seen[0].points[first], seen[1].points[second]
-    homography, inside = cv2.findHomography(
+    fitted, inside = cv2.findHomography(
         one, other, cv2.USAC_MAGSAC, _FIT_PX / frames[0].scale, maxIters=5000, confidence=0.9999
     )
-    if homography is None or abs(np.linalg.det(homography)) < 1e-12:
+    if fitted is None or abs(np.linalg.det(fitted)) < 1e-12:
         return None
+    homography = np.asarray(fitted, dtype=np.float64)
     kept = inside.ravel().astype(bool)
     shown = _inside(one, homography, frames[1]).sum()
     grid = np.stack(
@@ -176,7 +146,7 @@ def links(frames: Sequence[Frame], seen: Sequence[Features]) -> Links:
 
 def _promising(pairs: list[tuple[int, int]], seen: Sequence[Features]) -> list[tuple[int, int]]:
     few = [one.first(FIRST_POINTS) for one in seen]
-    counts = {(i, j): len(matched(few[i], few[j])[0]) for i, j in pairs}
+    counts = {(i, j): len(matched(few[i], few[j], RATIO)[0]) for i, j in pairs}
     wanted = {pair for pair, count in counts.items() if count >= _PROMISING}
     for frame in range(len(seen)):
         own = sorted((pair for pair in pairs if frame in pair), key=lambda pair: -counts[pair])

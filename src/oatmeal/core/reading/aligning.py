@@ -2,19 +2,20 @@
 
 References
 ----------
-R. Arandjelović, A. Zisserman, "Three things everyone should know to improve object retrieval",
-CVPR 2012 (RootSIFT); D. Barath et al., "MAGSAC++, a fast, reliable and accurate robust estimator",
+D. Barath et al., "MAGSAC++, a fast, reliable and accurate robust estimator",
 CVPR 2020.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import Final
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+
+from oatmeal.core.features import Features, features, matched
 
 Plane = NDArray[np.float32]
 
@@ -24,6 +25,9 @@ _SIDE: Final = 1000
 #: Points of each, and how much nearer the best match must be than the second.
 _POINTS: Final = 3000
 _RATIO: Final = 0.85
+
+#: Contrast from which a point is one.
+_CONTRAST: Final = 0.015
 
 #: Matches that fit, at least: of another subject there were 6.
 LEAST: Final = 15
@@ -79,44 +83,31 @@ def aligned(own: Plane, grey: Plane) -> Aligned | None:
 
 
 def _homography(own: Plane, grey: Plane) -> tuple[NDArray[np.float64], int] | None:
-    (first, scale_one), (second, scale_other) = _seen(own), _seen(grey)
-    if first is None or second is None:
-        return None
-    (points, described), (others, theirs) = first, second
-    alike = described @ theirs.T
-    nearest, back = alike.argmax(axis=1), alike.argmax(axis=0)
-    two = -np.partition(-alike, 1, axis=1)[:, :2]
-    apart = np.sqrt(np.maximum(2 - 2 * two, 0))
-    clear = apart[:, 0] < _RATIO * np.maximum(apart[:, 1], 1e-6)
-    index = np.flatnonzero(clear & (back[nearest] == np.arange(len(nearest))))
-    if len(index) < LEAST:
+    one, other = _seen(own), _seen(grey)
+    first, second = matched(one, other, _RATIO)
+    if len(first) < LEAST:
         return None
     matrix, inside = cv2.findHomography(
-        points[index], others[nearest[index]], cv2.USAC_MAGSAC, 2.0, maxIters=5000, confidence=0.999
-    )
+        one.points[first], other.points[second], cv2.USAC_MAGSAC, _fit_px(grey), maxIters=5000,
+        confidence=0.999,
+    )  # fmt: skip
     if matrix is None:
         return None
     matches = int(inside.sum())
-    if matches < LEAST or matches < 8 + 0.15 * len(index):
+    if matches < LEAST or matches < 8 + 0.15 * len(first):
         return None
-
-    def scaling(scale: float) -> NDArray[np.float64]:
-        half = 0.5 * scale - 0.5
-        return np.array([[scale, 0, half], [0, scale, half], [0, 0, 1]])
-
-    return np.linalg.inv(scaling(scale_other)) @ matrix @ scaling(scale_one), matches
+    return np.asarray(matrix, dtype=np.float64), matches
 
 
-def _seen(grey: Plane) -> tuple[tuple[Any, Any] | None, float]:
-    """RootSIFT features of a reduced copy with evened contrast, and its scale."""
+def _fit_px(grey: Plane) -> float:
+    """Pixels by which a match may be off: two of the reduced copy."""
+    return 2.0 * float(max(1.0, max(grey.shape) / _SIDE))
+
+
+def _seen(grey: Plane) -> Features:
+    """Features of a reduced copy with evened contrast."""
     scale = min(1.0, _SIDE / max(grey.shape))
     codes = (np.clip(grey, 0, 1) * 255).astype(np.uint8)
     small = cv2.resize(codes, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
-    even = cv2.createCLAHE(3, (8, 8)).apply(small)
-    found, described = cv2.SIFT.create(_POINTS, contrastThreshold=0.015).detectAndCompute(
-        even, np.empty(0, np.uint8)
-    )
-    if described is None or len(found) < LEAST:
-        return None, scale
-    roots = np.sqrt(described / (described.sum(axis=1, keepdims=True) + 1e-9))
-    return (np.array([one.pt for one in found]), roots), scale
+    even = cv2.createCLAHE(3, (8, 8)).apply(np.asarray(small, np.uint8))
+    return features(np.asarray(even, np.uint8), _POINTS, _CONTRAST).placed(scale)

@@ -1,0 +1,66 @@
+"""Marked points of a picture, and which of two pictures' points are the same.
+
+References
+----------
+D. G. Lowe, "Distinctive Image Features from Scale-Invariant Keypoints", IJCV 60 (2004);
+R. Arandjelović, A. Zisserman, "Three things everyone should know to improve object retrieval",
+CVPR 2012 (RootSIFT).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+#: Points that two pictures must have to be compared.
+_FEWEST = 3
+
+
+@dataclass(frozen=True, eq=False)
+class Features:
+    """Points ``(n, 2)`` in pixels, the most marked first, and descriptors of length one."""
+
+    points: NDArray[np.float64]
+    descriptors: NDArray[np.float32]
+
+    def first(self, count: int) -> Features:
+        """The most marked ones."""
+        return Features(self.points[:count], self.descriptors[:count])
+
+    def placed(self, scale: float) -> Features:
+        """In the pixels of a picture that this one is a reduced copy of."""
+        return Features((self.points + 0.5) / scale - 0.5, self.descriptors)
+
+
+def features(codes: NDArray[np.uint8], count: int, contrast: float) -> Features:
+    """RootSIFT features of a grey picture ``(H, W)``; ``contrast`` is SIFT's threshold."""
+    found, described = cv2.SIFT.create(count, contrastThreshold=contrast).detectAndCompute(
+        codes, np.empty(0, np.uint8)
+    )
+    if described is None or not len(found):
+        return Features(np.empty((0, 2)), np.empty((0, 128), np.float32))
+    marked = np.argsort([-one.response for one in found], kind="stable")
+    points = np.array([found[i].pt for i in marked], dtype=np.float64)
+    described = described[marked] / (described[marked].sum(axis=1, keepdims=True) + 1e-9)
+    return Features(points, np.sqrt(described).astype(np.float32))
+
+
+def matched(
+    one: Features, other: Features, ratio: float
+) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """Indices of points that are each other's nearest, and clearly so.
+
+    ``ratio`` is the distance of the best over that of the second best, at most.
+    """
+    if min(len(one.points), len(other.points)) < _FEWEST:
+        return np.empty(0, np.intp), np.empty(0, np.intp)
+    alike = one.descriptors @ other.descriptors.T
+    nearest, back = alike.argmax(axis=1), alike.argmax(axis=0)
+    two = -np.partition(-alike, 1, axis=1)[:, :2]
+    apart = np.sqrt(np.maximum(2 - 2 * two, 0))
+    clear = apart[:, 0] < ratio * np.maximum(apart[:, 1], 1e-6)
+    index = np.flatnonzero(clear & (back[nearest] == np.arange(len(nearest))))
+    return index, nearest[index]
