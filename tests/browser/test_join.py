@@ -87,7 +87,9 @@ def test_frames_that_do_not_meet_say_so(frames, page):
     page.get_by_label("Select Flat").check(force=True)
     page.get_by_role("button", name="Join", exact=True).click()
     dialog = page.get_by_role("dialog", name="Join frames")
-    expect(dialog.get_by_text("Too little detail to find where these frames meet.")).to_be_visible(
-        timeout=60_000
-    )
+    expect(
+        dialog.get_by_text(
+            "Too little detail to find where these frames meet: Frame 01 and Frame 04."
+        )
+    ).to_be_visible(timeout=60_000)
     expect(dialog.get_by_role("button", name="Make")).to_be_disabled()

@@ -149,7 +149,9 @@ def test_what_cannot_be_joined_says_why(four):
         )
         for n, stops in enumerate((-1.0, 0.0))
     ]
-    with pytest.raises(JoinError, match="same view in different exposures"):
+    with pytest.raises(
+        JoinError, match=r"same view in different exposures, not a panorama: 0 and 1\."
+    ):
         find(same)
 
 

@@ -13,6 +13,7 @@ import pyvips
 import tifffile
 import wide
 from PIL import Image
+from samples import write_dng
 
 from oatmeal import cli
 from oatmeal.core.colour import decode_srgb
@@ -208,7 +209,8 @@ def test_a_join_that_fails_says_why_and_can_be_forgotten(sheet, joiner):
     assert ask(sheet, frames=(1, 3)).status_code == 200
     joiner.wake()
     (job,) = wait_for(sheet, lambda jobs: jobs and jobs[0]["state"] == "failed")
-    assert job["error"] == "Too little detail to find where these frames meet."
+    words = "Too little detail to find where these frames meet: 01.jpg and flat.png."
+    assert job["error"] == words
     assert sheet.send("DELETE", f"/api/joins/{job['id']}").status_code == 200
     assert sheet.client.get("/api/series/1/joins").json == {"joins": []}
     assert sheet.send("DELETE", f"/api/joins/{job['id']}").status_code == 404
@@ -307,4 +309,16 @@ def test_a_join_is_looked_at_before_it_is_made(sheet):
         if "problem" in answer:
             break
         answer = sheet.send("POST", "/api/joins/look", wrong).json
-    assert answer["problem"] == "Too little detail to find where these frames meet."
+    words = "Too little detail to find where these frames meet: Frame 01 and Frame 03."
+    assert answer["problem"] == words
+
+
+def test_raw_frames_are_joined_in_linear_light(tmp_path):
+    """What LibRaw reads of cameras' files; a mosaic of the same view."""
+    paths = []
+    for n, codes in enumerate(wide.taken()[1][:2]):
+        paths.append(write_dng(tmp_path / f"{n}.dng", decode_srgb(codes / 255)))
+    made = join_files(paths, tmp_path / "out.tif", Choices(border="keep"))
+    shots = wide.taken()[0]
+    assert wide.off_places(made.laid.found, shots[:2]) < 0.5
+    assert decode(tmp_path / "out.tif").bits == 16

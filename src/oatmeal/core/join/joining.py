@@ -40,8 +40,8 @@ _MOVED_PX: Final = 0.6
 _AGREE_PX: Final = (40.0, 5.0)
 
 MOVED: Final = "The camera moved; near things may show twice."
-NO_DETAIL: Final = "Too little detail to find where these frames meet."
-SAME_VIEW: Final = "These are the same view in different exposures, not a panorama."
+NO_DETAIL: Final = "Too little detail to find where these frames meet: {}."
+SAME_VIEW: Final = "These are the same view in different exposures, not a panorama: {}."
 
 
 @dataclass(frozen=True, eq=False)
@@ -97,10 +97,10 @@ def find(
     pairs = linking.links(frames, seen)
     group = linking.groups(len(frames), pairs)[0]
     if len(group) < 2:
-        raise JoinError(NO_DETAIL)
+        raise JoinError(NO_DETAIL.format(_named(frames)))
     inside = {pair: link for pair, link in pairs.items() if pair[0] in group}
     if min(link.overlap for link in inside.values()) >= linking.SAME_VIEW:
-        raise JoinError(SAME_VIEW)
+        raise JoinError(SAME_VIEW.format(_named([frames[k] for k in group])))
     told("fitting")
     cameras = first_cameras(frames, inside, group)
     strongest = {pair: inside[pair] for pair in linking.tree(inside)}
@@ -109,7 +109,7 @@ def find(
         inside = agreeing(frames, inside, cameras, most_px)
         group = linking.groups(len(frames), inside)[0]
         if len(group) < 2:
-            raise JoinError(NO_DETAIL)
+            raise JoinError(NO_DETAIL.format(_named(frames)))
         cameras, fit = adjusted(frames, inside, {k: cameras[k] for k in group}, lens=lens)
     moved = fit.rms > _MOVED_PX
     if fine and not moved:
@@ -124,6 +124,11 @@ def find(
     if moved:
         notes.append(MOVED)
     return Found(frames, levelled(cameras), left_out, fit, inside, notes)
+
+
+def _named(frames: Sequence[Frame]) -> str:
+    names = [frame.name for frame in frames]
+    return f"{', '.join(names[:-1])} and {names[-1]}"
 
 
 @dataclass(frozen=True, eq=False)
