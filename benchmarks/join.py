@@ -17,6 +17,7 @@ from multiprocessing import get_context
 from pathlib import Path
 
 import cv2
+import numba
 import numpy as np
 from frames import DEMO
 
@@ -248,6 +249,8 @@ def large() -> None:
     """24 megapixels; the frames are painted in a process of their own, which needs 12 GB."""
     from oatmeal.exports.join import join_files
 
+    numba.set_num_threads(1)  # as in the process that makes joins
+    cv2.setNumThreads(1)
     size = (6000, 4000)
     shots = [wide.Shot(0.98 * size[0], *size, *turns, -0.03) for *turns, _ in wide.TAKEN]
     with tempfile.TemporaryDirectory() as made_in:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-import os
 import threading
 from collections.abc import Callable, Iterator
 from concurrent.futures import BrokenExecutor, Executor
@@ -97,7 +96,7 @@ class Joiner:
         database: Database,
         store: FileStore,
         importer: Importer,
-        make_executor: Callable[[], Executor] = lambda: process_pool(1, os.cpu_count() or 1),
+        make_executor: Callable[[], Executor] = lambda: process_pool(1),
     ) -> None:
         self._database = database
         self._store = store

@@ -96,8 +96,8 @@ def teller(progress: Path, cancel: Path) -> Callable[[float], None]:
     return tell
 
 
-def prepare_worker(server: int, threads: int = 1) -> None:
-    """Make this process a worker: few threads of arithmetic, and an end when the server ends.
+def prepare_worker(server: int) -> None:
+    """Make this process a worker: one thread of arithmetic, and an end when the server ends.
 
     ``server`` is the id of the process that began it; if that ended before the kernel was asked to
     tell, it is told here.
@@ -106,23 +106,23 @@ def prepare_worker(server: int, threads: int = 1) -> None:
     if os.getppid() != server:
         os._exit(1)
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the server
-    os.environ["VIPS_CONCURRENCY"] = str(threads)
+    os.environ["VIPS_CONCURRENCY"] = "1"
     import cv2
     import numba
 
     from oatmeal.memory import keep_frames
 
-    numba.set_num_threads(threads)
-    cv2.setNumThreads(threads)
+    numba.set_num_threads(1)
+    cv2.setNumThreads(1)
     keep_frames()
 
 
-def process_pool(workers: int | None = None, threads: int = 1) -> Executor:
+def process_pool(workers: int | None = None) -> Executor:
     """A pool of processes on this machine, one for each core unless said otherwise."""
     return ProcessPoolExecutor(
         max_workers=workers or os.cpu_count() or 1,
         # forking would copy the threads of OpenMP in a state that they cannot run on from
         mp_context=multiprocessing.get_context("spawn"),
         initializer=prepare_worker,
-        initargs=(os.getpid(), threads),
+        initargs=(os.getpid(),),
     )

@@ -107,16 +107,15 @@ class Composer:
         gain = np.sqrt(self.light.factor(k, off_middle(camera, places)))
         grid = np.concatenate([places, gain[..., None]], axis=-1).astype(np.float32)
         shape = outer[3] - outer[1], outer[2] - outer[0]
-        at, gains, there = kernels.spread(grid, STEP, (frame.width, frame.height), shape)
-        if not there.any():
-            return None
         x0, x1 = _reach(places[..., 0], frame.width)
         y0, y1 = _reach(places[..., 1], frame.height)
+        at, gains, there = kernels.spread(
+            grid, STEP, (frame.width, frame.height), (x0, y0, x1, y1), shape
+        )
+        if not there.any():
+            return None
         root = kernels.rooted(frame.picture.linear(x0, y0, x1 - x0, y1 - y0), self._primaries)
-        # far off places would make filling up beyond the edge spin
-        near_x = np.clip(at[0] - np.float32(x0), -_READ, x1 - x0 + _READ, out=at[0])
-        near_y = np.clip(at[1] - np.float32(y0), -_READ, y1 - y0 + _READ, out=at[1])
-        sampled = cv2.remap(root, near_x, near_y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+        sampled = cv2.remap(root, at[0], at[1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
         return np.asarray(sampled, np.float32), gains, there
 
     @property
@@ -131,23 +130,19 @@ class Composer:
         if len(names) == 1:
             there = parts[names[0]][2]
             return {names[0]: there.astype(np.float32)}, there
-        claims = np.stack(
-            [
-                np.where(
-                    parts[k][2], self._up((self.labels == k).astype(np.float32), outer) + 1e-3, 0
-                )
-                for k in names
-            ]
-        )
-        first = claims.argmax(axis=0)
-        there = claims.max(axis=0) > 0
-        weights = {
-            k: cv2.GaussianBlur(((first == n) & there).astype(np.float32), (0, 0), SOFT_PX)
-            * parts[k][2]
-            for n, k in enumerate(names)
-        }
-        total = np.maximum(np.sum(list(weights.values()), axis=0), 1e-6)
-        return {k: (weight / total).astype(np.float32) for k, weight in weights.items()}, there
+        shape = parts[names[0]][2].shape
+        most, first = np.zeros(shape, np.float32), np.full(shape, -1, np.int8)
+        for n, k in enumerate(names):
+            claim = self._up((self.labels == k).astype(np.float32), outer) + np.float32(1e-3)
+            better = (claim > most) & parts[k][2]
+            first[better] = n
+            np.copyto(most, claim, where=better)
+        weights, total = {}, np.full(shape, 1e-6, np.float32)
+        for n, k in enumerate(names):
+            soft = cv2.GaussianBlur((first == n).astype(np.float32), (0, 0), SOFT_PX)
+            weights[k] = np.asarray(soft, np.float32) * parts[k][2]
+            total += weights[k]
+        return {k: weight / total for k, weight in weights.items()}, first >= 0
 
     def _up(self, coarse: Any, outer: tuple[int, int, int, int]) -> Any:
         """A part of a coarse plane or picture at full size."""

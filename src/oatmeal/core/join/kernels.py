@@ -20,6 +20,9 @@ LANES: Final = "8e310b3e3731"
 _ENTRIES: Final = 8192
 _CODES: Final = (encode_srgb(np.linspace(0, 1, _ENTRIES + 1) ** 2) * 65535).astype(np.float32)
 
+#: Pixels beyond a part that a place may be told at.
+_BEYOND: Final = _f(4.0)
+
 Colour = NDArray[np.float32]
 Plane = NDArray[np.float32]
 
@@ -36,8 +39,9 @@ def _rooted(light, matrix, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _spread(grid, step, width, height, near, gain, there):  # type: ignore[no-untyped-def]
+def _spread(grid, step, width, height, part, near, gain, there):  # type: ignore[no-untyped-def]
     one = _f(1.0)
+    left_x, left_y, last_x, last_y = part
     for y in prange(gain.shape[0]):
         down = y // step + 1  # the grid begins a step before the part
         part_y = _f(y % step) / _f(step)
@@ -48,7 +52,8 @@ def _spread(grid, step, width, height, near, gain, there):  # type: ignore[no-un
                 part_x = _f(x - cell * step) / _f(step)
                 at_x = left[0] + (right[0] - left[0]) * part_x
                 at_y = left[1] + (right[1] - left[1]) * part_x
-                near[0, y, x], near[1, y, x] = at_x, at_y
+                near[0, y, x] = min(max(at_x - left_x, -_BEYOND), last_x)
+                near[1, y, x] = min(max(at_y - left_y, -_BEYOND), last_y)
                 gain[y, x] = left[2] + (right[2] - left[2]) * part_x
                 inside = (at_x > -0.5) & (at_y > -0.5)
                 there[y, x] = inside & (at_x < width - _f(0.5)) & (at_y < height - _f(0.5))
@@ -101,7 +106,11 @@ def rooted(light: Colour, matrix: Plane) -> Colour:
 
 
 def spread(
-    grid: Colour, step: int, size: tuple[int, int], shape: tuple[int, int]
+    grid: Colour,
+    step: int,
+    size: tuple[int, int],
+    part: tuple[int, int, int, int],
+    shape: tuple[int, int],
 ) -> tuple[Colour, Plane, NDArray[np.bool_]]:
     """A coarse map at every pixel, linearly between.
 
@@ -111,6 +120,9 @@ def spread(
         Place in the frame, x and y, and gain, every ``step`` pixels from ``-step`` on.
     size : tuple of int
         Width and height of the frame.
+    part : tuple of int
+        What of the frame is read, ``x0, y0, x1, y1``: places are told in its pixels. Far off ones
+        are told just beyond it, or filling up beyond the edge would spin.
     shape : tuple of int
         Height and width of the part.
 
@@ -125,7 +137,9 @@ def spread(
     places = np.empty((2, *shape), dtype=np.float32)
     gain = np.empty(shape, dtype=np.float32)
     there = np.empty(shape, dtype=np.bool_)
-    _spread(grid, step, _f(size[0]), _f(size[1]), places, gain, there)
+    x0, y0, x1, y1 = part
+    within = (_f(x0), _f(y0), _f(x1 - x0) + _BEYOND, _f(y1 - y0) + _BEYOND)
+    _spread(grid, step, _f(size[0]), _f(size[1]), within, places, gain, there)
     return places, gain, there
 
 
@@ -158,6 +172,6 @@ def warm() -> None:
     plane = np.ones((4, 4), dtype=np.float32)
     root = rooted(light, np.eye(3, dtype=np.float32))
     grid = np.ones((4, 4, 3), dtype=np.float32)
-    spread(grid, 16, (4, 4), (4, 4))
+    spread(grid, 16, (4, 4), (0, 0, 4, 4), (4, 4))
     add(np.zeros_like(root), root, plane, root, (1.0, 1.0, 0.0, 0.0), plane)
     coded(root, plane > 0)
