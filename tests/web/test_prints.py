@@ -91,6 +91,14 @@ def test_what_cannot_be_read_says_why(bench):
     source = sent(bench, png(np.ascontiguousarray(other))).json
     assert "use it for its look" in read(bench, {"file": source["file"]}).json["problem"]
     assert "choose its file again" in read(bench, {"file": "0" * 64}).json["problem"]
+    # which helps: what was wrong is not kept
+    own = sent(bench, png(np.ascontiguousarray(other[:300]))).json["file"]
+    services = bench.client.application.extensions["oatmeal"]
+    for copy in (services.store.cache / own[:2]).iterdir():
+        copy.unlink()
+    assert "choose its file again" in read(bench, {"file": own}).json["problem"]
+    sent(bench, png(np.ascontiguousarray(other[:300])))
+    assert "use it for its look" in read(bench, {"file": own}).json["problem"]
     assert read(bench, {}).json["detail"] == "Choose a print: a file, or another photograph."
     assert read(bench, {"photograph": 99}).status_code == 404
     assert read(bench, {"file": "x"}).status_code == 422

@@ -26,8 +26,8 @@ from oatmeal.photofile.errors import PhotoFileError
 log = logging.getLogger("oatmeal")
 
 #: Joins that are kept: as found, and as laid.
-_FOUND: Final = 2
-_LAID: Final = 8
+_FOUND: Final = 1
+_LAID: Final = 4
 
 _QUALITY: Final = 85
 
@@ -81,6 +81,9 @@ class JoinDesk:
             else:
                 self._looks.move_to_end(token)
         look.done.wait(wait_s)
+        if look.problem:  # told once: what was wrong may be put right
+            with self._lock:
+                self._looks.pop(token, None)
         return look
 
     def laid(self, token: str) -> Laid:

@@ -93,6 +93,9 @@ class PrintDesk:
                     target=self._make, args=(look, list(wished), strength), daemon=True
                 ).start()
         look.done.wait(wait_s)
+        if look.problem:  # told once: what was wrong may be put right
+            with self._lock:
+                self._looks.pop(token, None)
         return look
 
     def picture(self, token: str, name: str) -> bytes:

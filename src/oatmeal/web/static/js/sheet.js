@@ -31,7 +31,9 @@ Alpine.data("sheetPage", () => ({
     this.show(sessionStorage.getItem("sheet-view") || "sheet");
     this.watchJoins();
     const again = new URLSearchParams(window.location.search).get("again");
-    if (again && this.card(again)?.dataset.joined) this.joinAgain(again);
+    if (!again) return;
+    window.history.replaceState(null, "", window.location.pathname); // a reload does not ask again
+    if (this.card(again)?.dataset.joined) this.joinAgain(again);
   },
   dropText() {
     return `Drop to add to “${this.$root.dataset.name}”`;
