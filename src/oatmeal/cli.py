@@ -42,7 +42,7 @@ from oatmeal.exports.printingmap import printing_map, write, written
 from oatmeal.exports.task import Task, process_pool
 from oatmeal.exports.task import run as run_task
 from oatmeal.memory import keep_frames
-from oatmeal.photofile import rawfile
+from oatmeal.photofile.decode import SUFFIXES as READ_SUFFIXES
 from oatmeal.photofile.decode import SourcePicture, decode
 from oatmeal.photofile.encode import (
     FORMATS,
@@ -55,9 +55,6 @@ from oatmeal.photofile.encode import (
 )
 from oatmeal.photofile.errors import PhotoFileError
 from oatmeal.settings import SettingError, Settings
-
-#: Files of a folder that are taken for pictures.
-READ_SUFFIXES: Final = frozenset({*SUFFIXES, ".heic", ".heif", ".hif", ".gif", *rawfile.SUFFIXES})
 
 #: Characters of the progress bar.
 BAR_WIDTH: Final = 40

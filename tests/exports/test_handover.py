@@ -215,6 +215,38 @@ def test_a_watched_folder_is_taken_in_as_files_arrive_whole(watched, web, databa
     assert len(np.unique([path.name for path in watched.folder.rglob("*.png")])) == 6
 
 
+def test_a_folder_moved_in_and_a_library_that_is_away(watched, web, monkeypatch):
+    """Nothing is lost: a folder that is moved in whole, and what could not be stored at once."""
+    monkeypatch.setattr(watching, "AGAIN_S", 0.4)
+    one = watched()
+    add, tries = one._importer.add, []
+
+    class Away:
+        def __getattr__(self, name):
+            return getattr(add.__self__, name)
+
+        def add(self, *given, **more):
+            tries.append(given[1])
+            if len(tries) == 1:
+                raise OSError("the database is away")
+            return add(*given, **more)
+
+    one._importer = Away()
+    one.start()
+    until(lambda: series_shown(web, 1) == 1)
+    assert tries == ["DSC_1.png", "DSC_1.png"]
+    outside = watched.folder.parent / "Late"
+    outside.mkdir()
+    (outside / "DSC_9.png").write_bytes(png(9))
+    outside.rename(watched.folder / "Late")
+    until(lambda: series_shown(web, 2) == 1)
+    (watched.folder / "Late" / "DSC_9.png").rename(watched.folder.parent / "gone.png")
+    time.sleep(0.3)
+    (watched.folder / "Late" / "DSC_10.png").write_bytes(png(10))
+    until(lambda: series_shown(web, 2) == 2)
+    one.stop()
+
+
 def test_the_watched_folder_must_be_there(tmp_path):
     assert Settings.from_environment({}).watch is None
     assert Settings.from_environment({"OATMEAL_WATCH": str(tmp_path)}).watch == tmp_path

@@ -22,7 +22,7 @@ from oatmeal.exports import joiner as joining
 from oatmeal.exports.join import join_files
 from oatmeal.exports.joiner import Joiner
 from oatmeal.exports.task import Cancelled
-from oatmeal.library import versions
+from oatmeal.library import joins, versions
 from oatmeal.photofile import profiles, tiff
 from oatmeal.photofile.decode import decode
 from oatmeal.photofile.errors import PhotoFileError
@@ -216,10 +216,8 @@ def test_a_join_that_fails_says_why_and_can_be_forgotten(sheet, joiner):
     assert sheet.send("DELETE", f"/api/joins/{job['id']}").status_code == 404
 
 
-def test_a_join_is_cancelled_while_it_waits_and_while_it_runs(sheet, joiner, monkeypatch):
-    number = ask(sheet).json["id"]
-    sheet.send("POST", f"/api/joins/{number}/cancel")
-    assert sheet.client.get("/api/series/1/joins").json["joins"][0]["state"] == "cancelled"
+def slowly(monkeypatch):
+    """Joins stay at 30 % until they are called off; gives what tells that one began."""
     begun, work = threading.Event(), joining.join_files
 
     def slow(*given, progress, **more):
@@ -229,6 +227,14 @@ def test_a_join_is_cancelled_while_it_waits_and_while_it_runs(sheet, joiner, mon
             time.sleep(0.02)
 
     monkeypatch.setattr(joining, "join_files", slow)
+    return begun, work
+
+
+def test_a_join_is_cancelled_while_it_waits_and_while_it_runs(sheet, joiner, monkeypatch):
+    number = ask(sheet).json["id"]
+    sheet.send("POST", f"/api/joins/{number}/cancel")
+    assert sheet.client.get("/api/series/1/joins").json["joins"][0]["state"] == "cancelled"
+    begun, work = slowly(monkeypatch)
     sheet.send("POST", f"/api/joins/{number}/retry")
     joiner.start()
     assert begun.wait(20)
@@ -243,15 +249,7 @@ def test_a_join_goes_on_after_a_restart(sheet, app, database, store, monkeypatch
     monkeypatch.setattr(joining, "_LOOK_S", 0.05)
     importer = app.extensions["oatmeal"].importer
     first = Joiner(database, store, importer, lambda: ThreadPoolExecutor(1))
-    begun, work = threading.Event(), joining.join_files
-
-    def slow(*given, progress, **more):
-        begun.set()
-        while True:
-            progress(0.3)
-            time.sleep(0.02)
-
-    monkeypatch.setattr(joining, "join_files", slow)
+    begun, work = slowly(monkeypatch)
     first.start()
     ask(sheet)
     first.wake()
@@ -322,3 +320,20 @@ def test_raw_frames_are_joined_in_linear_light(tmp_path):
     shots = wide.taken()[0]
     assert wide.off_places(made.laid.found, shots[:2]) < 0.5
     assert decode(tmp_path / "out.tif").bits == 16
+
+
+def test_what_was_left_out_is_remembered_and_a_lost_series_is_named(sheet, joiner, database):
+    stranger = np.random.default_rng(1).integers(0, 255, (300, 450, 3), np.uint8)
+    sheet.upload(1, "stranger.png", cv2.imencode(".png", stranger)[1].tobytes())
+    ask(sheet, frames=(1, 2, 4))
+    joiner.start()
+    wait_for(sheet, lambda jobs: not jobs)
+    with database.session() as session:
+        note = versions.get(session, 5).photograph.note
+    assert "stranger.png shares too little with the others; it is left out." in note
+    number = ask(sheet).json["id"]
+    sheet.send("DELETE", "/api/series/1")
+    joiner.wake()
+    wait_for(sheet, lambda jobs: jobs and jobs[0]["state"] == "failed")
+    with database.session() as session:
+        assert "series" in joins.get(session, number).error

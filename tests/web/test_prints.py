@@ -85,6 +85,15 @@ def test_a_look_keeps_the_mix_and_has_a_strength(bench, grey):
     assert weaker["recipe"]["tone"] != found["recipe"]["tone"]
 
 
+def test_a_print_may_be_any_photograph_of_the_library(bench, grey):
+    other = bench.series("Delivered")
+    bench.upload(other, "print.png", png(grey))
+    groups = bench.client.get("/api/prints/sources").json["groups"]
+    assert [one["name"] for one in groups] == ["Delivered", "Meet"]
+    assert groups[0]["photographs"] == [{"id": 2, "words": "01 Print"}]
+    assert read(bench, {"photograph": 2}).json["found"]["error"] < 0.8
+
+
 def test_what_cannot_be_read_says_why(bench):
     assert "not a picture" in sent(bench, b"hello").json["detail"]
     other = cv2.imread(str(DEMO / "first-lift.jpg"), cv2.IMREAD_GRAYSCALE)[::3, ::3]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from concurrent.futures import BrokenExecutor, Executor
 from dataclasses import dataclass
 from itertools import takewhile
@@ -17,9 +17,10 @@ from oatmeal.exports.join import Joined, join_files
 from oatmeal.exports.task import Cancelled, process_pool, teller
 from oatmeal.library import joins
 from oatmeal.library.database import Database
+from oatmeal.library.errors import LibraryError
 from oatmeal.library.importing import Beginning, Importer
 from oatmeal.library.models import JoinJob
-from oatmeal.library.store import FileStore, check
+from oatmeal.library.store import FileStore, check, pieces
 from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.errors import PhotoFileError
 
@@ -27,8 +28,6 @@ log = logging.getLogger("oatmeal")
 
 #: Seconds after which the database is looked at without being told.
 _LOOK_S = 5.0
-
-_CHUNK = 1 << 20
 
 
 @dataclass(frozen=True)
@@ -110,8 +109,6 @@ class Joiner:
 
     def start(self) -> None:
         """Go on where an earlier run ended, then wait for joins."""
-        with self._database.session() as session:
-            joins.resume(session)
         self._thread = threading.Thread(target=self._loop, name="joins", daemon=True)
         self._thread.start()
 
@@ -158,6 +155,7 @@ class Joiner:
     def _next(self) -> bool:
         """Do one waiting join; false if there was none."""
         with self._database.session() as session:
+            joins.resume(session)  # one at a time: what is said to run was left by an earlier try
             job = joins.claim(session)
             if job is None:
                 return False
@@ -174,7 +172,7 @@ class Joiner:
             return True
         except Cancelled:
             state = "cancelled"
-        except PhotoFileError as problem:
+        except (PhotoFileError, LibraryError) as problem:
             error = str(problem)
         except BrokenExecutor:
             self._executor = None
@@ -207,11 +205,11 @@ class Joiner:
         self, number: int, series_id: int, path: Path, begin: Beginning, made: Made
     ) -> None:
         recipe = raised(begin.recipe, made.raised)
-        begin = Beginning(begin.title, recipe, begin.words)
+        begin = Beginning(begin.title, recipe, begin.words, " ".join(made.notes))
         photograph = self._importer.add(
             series_id,
             f"{begin.title.lower().replace(',', '').replace(' ', '-')}.tif",
-            _chunks(path),
+            pieces(path),
             expected=path.stat().st_size,
             begin=begin,
         )
@@ -239,9 +237,3 @@ def _beginning(job: JoinJob) -> Beginning:
     title = f"{shared or frames[0].title[:180]}, joined"
     words = f"joined from {len(frames)} frames"
     return Beginning(title[:200], from_document({}), words)
-
-
-def _chunks(path: Path) -> Iterator[bytes]:
-    with path.open("rb") as file:
-        while chunk := file.read(_CHUNK):
-            yield chunk

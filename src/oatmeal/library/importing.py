@@ -29,11 +29,15 @@ FIRST_VERSION = "Version 1"
 
 @dataclass(frozen=True)
 class Beginning:
-    """How a photograph begins that was made here: its title, its recipe, and that step's words."""
+    """How a photograph begins that was made here.
+
+    Its title, its recipe with that step's words, and what is to be known of how it was made.
+    """
 
     title: str
     recipe: Recipe
     words: str
+    note: str = ""
 
 
 @dataclass(frozen=True)
@@ -96,6 +100,7 @@ class Importer:
             photograph = _record(name, received.sha256, received.size, suffix, reading, caption)
             if begin is not None:
                 photograph.title = begin.title
+                photograph.note = f"{photograph.note} {begin.note}".strip()
             if came_from is not None:
                 photograph.came_from = str(came_from)
             with self.database.session() as session:

@@ -4,11 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import json
-import logging
-import threading
-from collections import OrderedDict
 from collections.abc import Hashable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any, Final
 
 import cv2
@@ -18,16 +15,13 @@ from numpy.typing import NDArray
 from oatmeal.core.colour import encode_srgb
 from oatmeal.core.join import Choices, Found, Frame, JoinError, Laid, find, lay
 from oatmeal.core.picture import ArrayPicture
-from oatmeal.library.errors import Missing
+from oatmeal.library.looks import Look, Looks, Told
 from oatmeal.library.proxies import BENCH_SIDE, Proxies
 from oatmeal.library.store import Original
 from oatmeal.photofile.errors import PhotoFileError
 
-log = logging.getLogger("oatmeal")
-
-#: Joins that are kept: as found, and as laid.
-_FOUND: Final = 1
-_LAID: Final = 4
+#: Joins that are held as they are laid.
+_KEPT: Final = 4
 
 _QUALITY: Final = 85
 
@@ -42,100 +36,55 @@ class Shown:
     height: int
 
 
-@dataclass
-class Look:
-    """A join that is being looked at: the step that is under way, or what came of it."""
-
-    token: str
-    step: str = "waiting"
-    laid: Laid | None = None
-    problem: str = ""
-    done: threading.Event = field(default_factory=threading.Event)
-
-
 class JoinDesk:
-    """Finds and lays joins, one at a time; the newest wish goes first."""
+    """Finds and lays joins on the bench's copies."""
 
     def __init__(self, proxies: Proxies, most_pixels: int) -> None:
         self._proxies = proxies
         self._most_pixels = most_pixels
-        self._lock = threading.Lock()
-        self._work = threading.Lock()
-        self._looks: OrderedDict[str, Look] = OrderedDict()
-        self._found: OrderedDict[Hashable, Found] = OrderedDict()
-        self._newest = ""
+        self._found: tuple[Hashable, Found] | None = None
+        self._looks: Looks[Laid] = Looks(
+            _KEPT,
+            (JoinError, PhotoFileError),
+            "These frames could not be joined",
+            "This join is not held any more: look at it again.",
+        )
 
-    def look(self, frames: Sequence[Shown], choices: Choices, wait_s: float = 0.15) -> Look:
-        """Begin, or go on with, a look at a join; waits a moment for it to be done."""
-        token = _token(frames, choices)
-        with self._lock:
-            look = self._looks.get(token)
-            self._newest = token
-            if look is None:
-                look = self._looks[token] = Look(token)
-                while len(self._looks) > _LAID:
-                    self._looks.popitem(last=False)
-                threading.Thread(
-                    target=self._make, args=(look, list(frames), choices), daemon=True
-                ).start()
-            else:
-                self._looks.move_to_end(token)
-        look.done.wait(wait_s)
-        if look.problem:  # told once: what was wrong may be put right
-            with self._lock:
-                self._looks.pop(token, None)
-        return look
+    def look(self, frames: Sequence[Shown], choices: Choices) -> Look[Laid]:
+        """Begin, or go on with, a look at a join."""
+        wanted = list(frames)
+        return self._looks.look(
+            _token(wanted, choices), lambda told: self._laid(wanted, choices, told)
+        )
 
     def laid(self, token: str) -> Laid:
         """What came of a look; raises :class:`Missing` once it is forgotten."""
-        with self._lock:
-            look = self._looks.get(token)
-        if look is None or look.laid is None:
-            raise Missing("This join is not held any more: look at it again.")
-        return look.laid
+        return self._looks.result(token)
 
-    def _make(self, look: Look, frames: list[Shown], choices: Choices) -> None:
-        def told(step: str) -> None:
-            look.step = step
+    def _laid(self, frames: list[Shown], choices: Choices, told: Told) -> Laid:
+        found = self._find(frames, choices.lens, told)
+        enlarged = max(
+            max(frame.width, frame.height) / max(one.width, one.height)
+            for frame, one in zip(frames, found.frames, strict=True)
+        )
+        return lay(found, choices, most_pixels=self._most_pixels, enlarged=enlarged, told=told)
 
-        try:
-            with self._work:
-                if look.token != self._newest:  # another wish goes first; this one is asked again
-                    with self._lock:
-                        self._looks.pop(look.token, None)
-                    return
-                found = self._find(frames, choices.lens, told)
-                enlarged = max(
-                    max(frame.width, frame.height) / max(one.width, one.height)
-                    for frame, one in zip(frames, found.frames, strict=True)
-                )
-                look.laid = lay(
-                    found, choices, most_pixels=self._most_pixels, enlarged=enlarged, told=told
-                )
-        except (JoinError, PhotoFileError) as error:
-            look.problem = str(error)
-        except Exception:
-            log.exception("a join could not be looked at")
-            look.problem = "These frames could not be joined; the server's log says more."
-        finally:
-            look.done.set()
-
-    def _find(self, frames: list[Shown], lens: bool, told: Any) -> Found:
+    def _find(self, frames: list[Shown], lens: bool, told: Told) -> Found:
+        """How frames lie; what was found last is held, so that other choices cost little."""
         key = (tuple((frame.original.sha256, frame.number) for frame in frames), lens)
-        found = self._found.get(key)
-        if found is None:
-            told("reading")
-            pictures = [
-                ArrayPicture(self._proxies.read(frame.original, BENCH_SIDE)) for frame in frames
-            ]
-            copies = [
-                Frame.of(f"Frame {frame.number}", picture)
-                for frame, picture in zip(frames, pictures, strict=True)
-            ]
-            found = self._found[key] = find(copies, lens=lens, told=told)
-            while len(self._found) > _FOUND:
-                self._found.popitem(last=False)
-        self._found.move_to_end(key)
+        if self._found is not None and self._found[0] == key:
+            return self._found[1]
+        self._found = None  # the copies of many frames are large
+        told("reading")
+        copies = [
+            Frame.of(
+                f"Frame {frame.number}",
+                ArrayPicture(self._proxies.read(frame.original, BENCH_SIDE)),
+            )
+            for frame in frames
+        ]
+        found = find(copies, lens=lens, told=told)
+        self._found = (key, found)
         return found
 
 

@@ -127,7 +127,7 @@ def claim(session: Session) -> JoinJob | None:
 
 
 def resume(session: Session) -> None:
-    """After a start: what was running waits again."""
+    """What was running waits again."""
     session.execute(update(JoinJob).where(JoinJob.state == "running").values(state="waiting"))
 
 

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from typing import Any, Final
+
 from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
 
 from oatmeal.library import series as series_of
 from oatmeal.library.errors import Invalid, Missing
-from oatmeal.library.models import Photograph, Version, now
+from oatmeal.library.models import Photograph, Series, Version, now
+
+#: Photographs that are offered in a list, at the most.
+MOST_CHOICES: Final = 3000
 
 
 def present(session: Session, series_id: int) -> list[Photograph]:
@@ -20,6 +25,23 @@ def present(session: Session, series_id: int) -> list[Photograph]:
             .options(selectinload(Photograph.versions).selectinload(Version.head))
         )
     )
+
+
+def by_series(session: Session) -> list[dict[str, Any]]:
+    """What there is to choose from: series, the newest first, with numbers and titles."""
+    rows = session.execute(
+        select(Series.id, Series.name, Photograph.id, Photograph.title)
+        .join(Photograph, Photograph.series_id == Series.id)
+        .where(Series.deleted_at.is_(None), Photograph.deleted_at.is_(None))
+        .order_by(Series.id.desc(), Photograph.position, Photograph.id)
+        .limit(MOST_CHOICES)
+    )
+    groups: dict[int, dict[str, Any]] = {}
+    for series_id, name, number, title in rows:
+        group = groups.setdefault(series_id, {"id": series_id, "name": name, "photographs": []})
+        place = len(group["photographs"]) + 1
+        group["photographs"].append({"id": number, "words": f"{place:02d} {title}"})
+    return list(groups.values())
 
 
 def get(session: Session, photograph_id: int, *, lock: bool = False) -> Photograph:

@@ -4,11 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import json
-import logging
-import threading
-from collections import OrderedDict
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any, Final
 
 import cv2
@@ -22,12 +19,11 @@ from oatmeal.core.recipe import REST, Recipe
 from oatmeal.core.recipe.carry import carried
 from oatmeal.core.recipe.words import changes
 from oatmeal.library.errors import Missing
+from oatmeal.library.looks import Look, Looks, Told
 from oatmeal.library.models import Photograph
 from oatmeal.library.proxies import BENCH_SIDE, Proxies
 from oatmeal.library.small import Small
 from oatmeal.photofile.errors import PhotoFileError
-
-log = logging.getLogger("oatmeal")
 
 #: Longer side at which pictures are read.
 _SIDE: Final = 1200
@@ -58,74 +54,47 @@ class Wished:
     print_recipe: Recipe = REST
 
 
-@dataclass
-class Look:
-    """A print that is being read: the step under way, or what came of it."""
+@dataclass(frozen=True)
+class Found:
+    """What came of reading: what a page shows, and its pictures as JPEGs by their names."""
 
-    token: str
-    step: str = "waiting"
-    told: dict[str, Any] | None = None
-    problem: str = ""
-    pictures: dict[str, bytes] = field(default_factory=dict)
-    done: threading.Event = field(default_factory=threading.Event)
+    told: dict[str, Any]
+    pictures: dict[str, bytes]
 
 
 class PrintDesk:
-    """Reads prints, one at a time."""
+    """Reads prints."""
 
     def __init__(self, small: Small, proxies: Proxies) -> None:
         self._small = small
         self._proxies = proxies
-        self._lock = threading.Lock()
-        self._work = threading.Lock()
-        self._looks: OrderedDict[str, Look] = OrderedDict()
+        self._looks: Looks[Found] = Looks(
+            _KEPT,
+            (ReadingError, PhotoFileError, Missing),
+            "This print could not be read",
+            "This reading is not held any more: read the print again.",
+        )
 
-    def look(self, wished: Sequence[Wished], strength: float | None, wait_s: float = 0.15) -> Look:
+    def look(self, wished: Sequence[Wished], strength: float | None) -> Look[Found]:
         """Begin, or go on with, reading prints; only a look where a strength is given."""
-        token = _token(wished, strength)
-        with self._lock:
-            look = self._looks.get(token)
-            if look is None:
-                look = self._looks[token] = Look(token)
-                while len(self._looks) > _KEPT:
-                    self._looks.popitem(last=False)
-                threading.Thread(
-                    target=self._make, args=(look, list(wished), strength), daemon=True
-                ).start()
-        look.done.wait(wait_s)
-        if look.problem:  # told once: what was wrong may be put right
-            with self._lock:
-                self._looks.pop(token, None)
-        return look
+        wanted = list(wished)
+
+        def make(told: Told) -> Found:
+            told("opening")
+            if strength is None:
+                return self._read(wanted, told)
+            return self._match(wanted[0], strength)
+
+        return self._looks.look(_token(wanted, strength), make)
 
     def picture(self, token: str, name: str) -> bytes:
-        """A JPEG of a reading; raises :class:`Missing` once it is forgotten."""
-        with self._lock:
-            look = self._looks.get(token)
-        if look is None or name not in look.pictures:
-            raise Missing("This reading is not held any more: read the print again.")
-        return look.pictures[name]
+        """A JPEG of a reading; raises :class:`Missing` where there is none."""
+        found = self._looks.result(token).pictures.get(name)
+        if found is None:
+            raise Missing("There is no such picture of this reading.")
+        return found
 
-    def _make(self, look: Look, wished: list[Wished], strength: float | None) -> None:
-        def told(step: str) -> None:
-            look.step = step
-
-        try:
-            with self._work:
-                told("opening")
-                if strength is None:
-                    self._read(look, wished, told)
-                else:
-                    self._match(look, wished[0], strength)
-        except (ReadingError, PhotoFileError, Missing) as error:
-            look.problem = str(error)
-        except Exception:
-            log.exception("a print could not be read")
-            look.problem = "This print could not be read; the server's log says more."
-        finally:
-            look.done.set()
-
-    def _read(self, look: Look, wished: list[Wished], told: Any) -> None:
+    def _read(self, wished: list[Wished], told: Told) -> Found:
         pipelines = [self._colour(one) for one in wished]
         pairs = [
             Pair(
@@ -136,29 +105,29 @@ class PrintDesk:
             for one, pipeline in zip(wished, pipelines, strict=True)
         ]
         found = read(pairs, told)
+        pictures = {}
         for number, (print_, made, there) in enumerate(
             zip(found.prints, found.made, found.there, strict=True)
         ):
-            look.pictures[f"{number}-print"] = _jpeg(print_)
-            look.pictures[f"{number}-read"] = _jpeg(made)
-            look.pictures[f"{number}-apart"] = _jpeg(_apart(print_, made, there))
+            pictures[f"{number}-print"] = _jpeg(print_)
+            pictures[f"{number}-read"] = _jpeg(made)
+            pictures[f"{number}-apart"] = _jpeg(_apart(print_, made, there))
         recipe = carried(found.recipe, wished[0].recipe, _READ)
-        look.told = _told(found, recipe, wished[0].recipe)
+        return Found(_told(found, recipe, wished[0].recipe), pictures)
 
-    def _match(self, look: Look, wished: Wished, strength: float) -> None:
+    def _match(self, wished: Wished, strength: float) -> Found:
         pipeline = self._colour(wished)
         rgb = pipeline.prepared(_prepared(wished.recipe))
         own = Pipeline(rgb, auto_guard=pipeline.place.auto_guard, scale=pipeline.place.scale)
         grey = self._grey(wished)
         found = matched(own, look_of(grey), strength, wished.recipe.effective().mix)
         recipe = carried(found, wished.recipe, _LOOK)
-        look.pictures["0-print"] = _jpeg(grey)
-        look.pictures["0-read"] = _jpeg(own.encoded(found))
-        look.told = {
+        told = {
             "recipe": recipe.full_document(),
             "words": changes(wished.recipe, recipe),
             "notes": [],
         }
+        return Found(told, {"0-print": _jpeg(grey), "0-read": _jpeg(own.encoded(found))})
 
     def _colour(self, wished: Wished) -> Pipeline:
         return self._small.pipeline(wished.photograph, wished.recipe, _SIDE)

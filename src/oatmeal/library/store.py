@@ -9,10 +9,12 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import BinaryIO, cast
+from typing import BinaryIO, Final, cast
 
 from oatmeal.photofile import room
 from oatmeal.photofile.errors import Lost, PhotoFileError, TooLarge
+
+_PIECE: Final = 1 << 20
 
 
 @dataclass(frozen=True)
@@ -160,6 +162,13 @@ class FileStore:
                 break
             path.unlink(missing_ok=True)
             total -= status.st_size
+
+
+def pieces(path: Path) -> Iterator[bytes]:
+    """A file piece by piece, as :meth:`FileStore.receive` takes it."""
+    with path.open("rb") as file:
+        while piece := file.read(_PIECE):
+            yield piece
 
 
 def is_filled(path: Path, size: int | None = None) -> bool:

@@ -30,6 +30,14 @@ _FORMATS: Final = {
     "VipsForeignLoadNsgifFile": "gif",
 }
 
+#: Suffixes of files that are taken for pictures.
+SUFFIXES: Final = frozenset(
+    {
+        ".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".avif", ".heic", ".heif", ".hif",
+        ".gif", *rawfile.SUFFIXES,
+    }
+)  # fmt: skip
+
 _KINDS: Final = "JPEG, PNG, TIFF, WebP, AVIF, HEIC, GIF or raw files of cameras"
 
 #: What infinite light in a floating point file is taken for, in multiples of white.

@@ -19,20 +19,20 @@ from oatmeal.exports import handover
 from oatmeal.library import series
 from oatmeal.library.importing import Importer
 from oatmeal.library.models import Series
-from oatmeal.photofile import rawfile
-from oatmeal.photofile.encode import SUFFIXES
+from oatmeal.library.store import pieces
+from oatmeal.photofile.decode import SUFFIXES
 from oatmeal.photofile.errors import PhotoFileError
+from oatmeal.photofile.room import NoRoom
 
 log = logging.getLogger("oatmeal")
-
-#: Files that are taken for pictures.
-_PICTURES: Final = frozenset({*SUFFIXES, ".heic", ".heif", ".hif", ".gif", *rawfile.SUFFIXES})
 
 #: A file is whole when it did not change for so long.
 QUIET_S: Final = 2.0
 
 _LOOK_S: Final = 0.5
-_CHUNK: Final = 1 << 20
+
+#: Seconds until what could not be taken in is tried again: a full disk, a database that is away.
+AGAIN_S: Final = 30.0
 
 
 class Watched(FileSystemEventHandler):
@@ -70,11 +70,16 @@ class Watched(FileSystemEventHandler):
         """Something happened to a file: look at it until it rests."""
         for name in (event.src_path, event.dest_path):
             if name and event.event_type != "deleted":
-                self._heard(Path(os.fsdecode(name)))
+                path = Path(os.fsdecode(name))
+                # of a folder that is moved in whole, nothing is told of what is inside
+                for inside in path.rglob("*") if path.is_dir() else (path,):
+                    self._heard(inside)
 
     def _heard(self, path: Path) -> None:
+        if not path.is_relative_to(self._folder):
+            return  # moved away
         hidden = any(part.startswith(".") for part in path.relative_to(self._folder).parts)
-        if hidden or path.suffix.lower() not in _PICTURES:
+        if hidden or path.suffix.lower() not in SUFFIXES:
             return
         status = _status(path)
         if status is None or self._known.get(str(path)) == list(status):
@@ -113,17 +118,26 @@ class Watched(FileSystemEventHandler):
             return
         try:
             number = self._series(path)
-            self._importer.add(number, path.name, _pieces(path), expected=status[0], came_from=path)
+            self._importer.add(number, path.name, pieces(path), expected=status[0], came_from=path)
             log.info("taken in from the watched folder: %s", path)
+        except NoRoom as problem:
+            log.warning("not taken in from the watched folder yet: %s", problem)
+            self._later(path, status)
+            return
         except PhotoFileError as problem:
             log.warning("not taken in from the watched folder: %s", problem)
-        except Exception:
-            log.exception("%s could not be taken in", path)
-            return  # the database may be away: at the next start
+        except Exception:  # the database may be away
+            log.exception("%s could not be taken in yet", path)
+            self._later(path, status)
+            return
         self._known[str(path)] = list(status)
         written = self._memory.with_suffix(".new")
         written.write_text(json.dumps(self._known))
         written.replace(self._memory)
+
+    def _later(self, path: Path, status: tuple[int, int]) -> None:
+        with self._lock:
+            self._arriving[path] = (status, time.monotonic() + AGAIN_S - QUIET_S)
 
     def _series(self, path: Path) -> int:
         """The series of a file's folder, made if there is none of that name."""
@@ -150,9 +164,3 @@ def _status(path: Path) -> tuple[int, int] | None:
     except OSError:
         return None
     return (found.st_size, found.st_mtime_ns) if path.is_file() else None
-
-
-def _pieces(path: Path) -> Iterator[bytes]:
-    with path.open("rb") as file:
-        while piece := file.read(_CHUNK):
-            yield piece

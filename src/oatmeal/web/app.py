@@ -22,7 +22,7 @@ from oatmeal.library.proxies import Proxies
 from oatmeal.library.small import Small
 from oatmeal.library.store import FileStore
 from oatmeal.library.workbench import Workbench
-from oatmeal.photofile import rawfile
+from oatmeal.photofile.decode import SUFFIXES
 from oatmeal.settings import Settings
 from oatmeal.web import access, assets, problems
 from oatmeal.web.api import api
@@ -53,10 +53,6 @@ SECURITY: Final = {
     "Cross-Origin-Opener-Policy": "same-origin",
     "Cross-Origin-Resource-Policy": "same-origin",
 }
-
-#: Suffixes that the browser's file chooser offers.
-ACCEPTED = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".avif", ".heic", ".heif", ".gif",
-            *sorted(rawfile.SUFFIXES))  # fmt: skip
 
 _BLUEPRINTS: Final = (
     pages, api, version_api, series_api, export_api, recipe_api, join_api, print_api, rendering,
@@ -122,7 +118,7 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
     access.register(app, settings)
     app.after_request(_secure)
     problems.register(app)
-    app.jinja_env.globals["accepted"] = ",".join(ACCEPTED)
+    app.jinja_env.globals["accepted"] = ",".join(sorted(SUFFIXES))
     for blueprint in _BLUEPRINTS:
         app.register_blueprint(blueprint)
     return app

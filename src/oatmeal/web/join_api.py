@@ -24,9 +24,9 @@ def look(wanted: bodies.Joining) -> Reply:
     found = services().join_desk.look(frames, wanted.choices)
     if found.problem:
         return {"token": found.token, "problem": found.problem}
-    if found.laid is None:
+    if found.result is None:
         return {"token": found.token, "step": found.step}
-    return {"token": found.token, "laid": joindesk.told(found.laid)}
+    return {"token": found.token, "laid": joindesk.told(found.result)}
 
 
 def _shown(session: Session, frames: list[Photograph]) -> list[Shown]:

@@ -9,7 +9,7 @@ from flask import Blueprint, Response, redirect, render_template, request, send_
 from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response as AnyResponse
 
-from oatmeal.core.join import BORDERS, MOST_FRAMES, PROJECTIONS, Choices
+from oatmeal.core.join import MOST_FRAMES, Choices
 from oatmeal.core.recipe import REST, Recipe
 from oatmeal.core.recipe.carry import GROUPS, STRONGEST
 from oatmeal.core.seeing import measure
@@ -50,7 +50,7 @@ def sheet(series_id: int) -> str:
             "steps": step_words(),
             "codes": [asdict(reading) for reading in measure.code_readings()],
             "formats": list(FORMATS),
-            "join": {"projections": PROJECTIONS, "borders": BORDERS, "most": MOST_FRAMES},
+            "join": {"most": MOST_FRAMES},
             "strongest": round(100 * STRONGEST),
             "recipes": [
                 {"source": one["source"], "name": one["name"]} for one in recipes.listed(session)
@@ -133,10 +133,7 @@ def bench(photograph_id: int) -> str:
                 "beside": [
                     _sized(item) for item in siblings[place + 1 : place + 2] + siblings[:place][-1:]
                 ],
-                "frames": [
-                    {"id": one.id, "words": f"{number:02d} {one.title}"}
-                    for number, one in enumerate(siblings, start=1)
-                ],
+                "series": photograph.series_id,
                 "vocabulary": vocabulary(),
             },
         )

@@ -28,6 +28,13 @@ def send_file_of_print() -> Reply:
     return {"file": original.sha256, "name": original.name}
 
 
+@print_api.get("/sources")
+def sources() -> Reply:
+    """The photographs of the library that may be prints, series by series."""
+    with services().database.session() as session:
+        return {"groups": photographs.by_series(session)}
+
+
 @print_api.post("/look")
 @takes(bodies.Prints)
 def look(wanted: bodies.Prints) -> Reply:
@@ -40,9 +47,9 @@ def look(wanted: bodies.Prints) -> Reply:
     found = services().print_desk.look(wished, wanted.strength if wanted.look else None)
     if found.problem:
         return {"token": found.token, "problem": found.problem}
-    if not found.done.is_set():
+    if found.result is None:
         return {"token": found.token, "step": found.step}
-    return {"token": found.token, "found": found.told}
+    return {"token": found.token, "found": found.result.told}
 
 
 def _wished(session: Session, pair: bodies.PrintPair, first: bodies.Prints | None) -> Wished:

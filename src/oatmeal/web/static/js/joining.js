@@ -178,6 +178,7 @@ export function joining({ most }) {
         await ask("POST", "/api/joins", { photographs: [...this.joinFrames], choices: { ...this.join } });
         this.closeJoin();
         this.chosen = [];
+        say(`${this.joinFrames.length} frames are being joined; the photograph will lie behind them.`);
         this.watchJoins();
       } catch (problem) {
         say(problem.message);

@@ -7,7 +7,7 @@
  * @property {any} version the version's state when the page was made
  * @property {any[]} versionList
  * @property {{id: number, width: number, height: number}[]} beside the frames beside this one
- * @property {{id: number, words: string}[]} frames the series, with its numbers and titles
+ * @property {number} series that the photograph is in
  * @property {Vocabulary} vocabulary
  */
 

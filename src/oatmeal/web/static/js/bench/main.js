@@ -49,7 +49,7 @@ const start = JSON.parse(document.getElementById("start").textContent);
 
 /** @type {any} grows into a Bench: the stores are made one after another and find each other when they act */
 const made = {
-  photograph: start.photograph, version: start.version, versionList: start.versions, beside: start.beside, frames: start.frames,
+  photograph: start.photograph, version: start.version, versionList: start.versions, beside: start.beside, series: start.series,
   vocabulary: start.vocabulary, parts: {}, refs: {}, root: null,
 };
 /** @type {import("./bench.js").Bench} */

@@ -8,14 +8,15 @@ const STEPS = { waiting: "waiting", opening: "opening the pictures", aligning: "
 
 /**
  * Reading a print.
- * @param {Pick<import("./bench.js").Bench, "frames" | "parts" | "photograph" | "refs" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "parts" | "photograph" | "refs" | "series" | "work">} bench
  */
 export function readingPrints(bench) {
   const own = bench.photograph.id;
   const empty = (photograph) => ({ photograph, print: {}, name: "" });
   return {
     readingOpen: false,
-    frames: bench.frames,
+    /** The library, this series first. @type {{id: number, name: string, photographs: {id: number, words: string}[]}[]} */
+    groups: [],
     lookOnly: false,
     strength: 70,
     /** @type {any[]} */
@@ -33,6 +34,12 @@ export function readingPrints(bench) {
       this.found = null;
       await nextTick();
       bench.refs.readingClose.focus();
+      try {
+        const { groups } = await ask("GET", "/api/prints/sources");
+        this.groups = [...groups.filter(({ id }) => id === bench.series), ...groups.filter(({ id }) => id !== bench.series)];
+      } catch (problem) {
+        this.problem = problem.message;
+      }
     },
     closeReading() {
       this.readingOpen = false;
@@ -56,7 +63,8 @@ export function readingPrints(bench) {
     },
     addPair() {
       const taken = this.pairs.map(({ photograph }) => photograph);
-      const next = this.frames.find(({ id }) => !taken.includes(id)) || this.frames[0];
+      const all = this.groups.flatMap(({ photographs }) => photographs);
+      const next = all.find(({ id }) => !taken.includes(id)) || { id: own };
       this.pairs = [...this.pairs, empty(next.id)];
     },
     removePair(number) {
@@ -131,7 +139,7 @@ export function readingPrints(bench) {
     },
     figureWords() {
       const { error, plain, explains, low, middle, high } = this.found;
-      return `It explains ${Math.round(100 * explains)} % of what tone alone leaves open (off by ${error.toFixed(1)} L*, plain luminance with its best curve by ${plain.toFixed(1)}). Left over: ${low.toFixed(1)} L* over wide parts, as of local work; ${middle.toFixed(1)} in texture; ${high.toFixed(1)} in grain.`;
+      return `It explains ${Math.round(100 * explains)} % of how this print differs from a plain one: off by ${error.toFixed(1)} L*, plain luminance with its best curve by ${plain.toFixed(1)}. Left over: ${low.toFixed(1)} L* over wide parts, as of local work; ${middle.toFixed(1)} in texture; ${high.toFixed(1)} in grain.`;
     },
     lifts() {
       return Object.entries(this.found.recipe.mix.lifts).map(([name, stops]) => {
