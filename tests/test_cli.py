@@ -13,6 +13,7 @@ from PIL import Image
 from samples import DEMO, codes, colours, read_png, write_png
 
 from oatmeal import cli
+from oatmeal.cli import converting
 from oatmeal.core import recipe as recipes
 from oatmeal.core.colour import encode_srgb, ranges
 
@@ -225,7 +226,7 @@ def test_a_process_that_dies_loses_its_own_file_alone(tmp_path, capsys, monkeypa
     folder.mkdir()
     for number in range(9):
         write_png(folder / f"{number}.png", codes(seed=number))
-    monkeypatch.setattr(cli, "process_pool", Dying("3.png"))
+    monkeypatch.setattr(converting, "process_pool", Dying("3.png"))
     arguments = ["convert", str(folder), "--out", str(out), "--format", "png", "--jobs", "2"]
     assert cli.main(arguments) == 1
     assert capsys.readouterr().err.splitlines() == [

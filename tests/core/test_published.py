@@ -2,7 +2,15 @@
 
 import pytest
 
-from oatmeal.core.recipe import DECLARED, Recipe, RecipeError, from_document, published, schema
+from oatmeal.core.recipe import (
+    DECLARED,
+    Recipe,
+    RecipeError,
+    document,
+    from_document,
+    published,
+    schema,
+)
 from oatmeal.core.recipe.settings import Declared, setting
 
 
@@ -16,6 +24,18 @@ def test_the_table_of_the_format_is_the_declared_one():
 
 def test_the_types_of_the_scripts_are_those_of_the_schema():
     assert (published.PROJECT / published.TYPES_IN).read_text() == published.typescript()
+
+
+def test_the_schema_at_hand_is_that_of_the_models():
+    assert document.SCHEMA_IN.read_text() == published.schema_at_hand()
+    assert schema() == document.made_schema()
+
+
+def test_a_schema_of_other_declarations_is_not_read(tmp_path, monkeypatch):
+    stale = tmp_path / "schema.json"
+    stale.write_text('{"mark": "0", "schema": {}}')
+    monkeypatch.setattr(document, "SCHEMA_IN", stale)
+    assert document.schema.__wrapped__() == document.made_schema()
 
 
 def test_a_new_number_is_declared_by_one_line():

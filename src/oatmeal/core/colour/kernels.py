@@ -13,6 +13,7 @@ import numpy as np
 from numba import prange
 from numpy.typing import NDArray
 
+from oatmeal.core.colour import loading as loading  # before any loop is called
 from oatmeal.core.colour.lanes import (
     DECODE_TABLE,
     decode_row,

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 from collections.abc import Iterator
 from functools import cache
+from pathlib import Path
 from typing import Annotated, Any, Final, Literal
 
-from pydantic import Field
+from pydantic import VERSION, Field
 
 from oatmeal.core.recipe.areas import Areas
 from oatmeal.core.recipe.finish import Finish
@@ -17,6 +20,9 @@ from oatmeal.core.recipe.settings import Declared
 from oatmeal.core.recipe.tone import Tone
 
 FORMAT: Final = 1
+
+#: The schema as it was last written, with its mark.
+SCHEMA_IN: Final = Path(__file__).with_name("schema.json")
 
 
 class Recipe(Part):
@@ -80,8 +86,27 @@ STEPS: Final[dict[str, type[Step]]] = {name: type(step) for name, step in REST.s
 def schema() -> dict[str, Any]:
     """The JSON Schema of a recipe document (draft 2020-12).
 
-    Every setting carries its declaration under the keyword ``about``.
+    Every setting carries its declaration under the keyword ``about``. Every start needs it and
+    making it takes long, so it is read from the file beside, if that was written from these very
+    declarations.
     """
+    kept = json.loads(SCHEMA_IN.read_bytes()) if SCHEMA_IN.is_file() else {}
+    if kept.get("mark") == schema_mark():
+        found: dict[str, Any] = kept["schema"]
+        return found
+    return made_schema()
+
+
+def schema_mark() -> str:
+    """A short text that changes with anything that the schema is made from."""
+    seen = hashlib.sha256(VERSION.encode())
+    for path in sorted(SCHEMA_IN.parent.glob("*.py")):
+        seen.update(path.read_bytes())
+    return seen.hexdigest()[:16]
+
+
+def made_schema() -> dict[str, Any]:
+    """The JSON Schema, made from the models."""
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         **Recipe.model_json_schema(by_alias=True),

@@ -17,7 +17,9 @@ Nanometres = Annotated[float, Field(ge=VISIBLE_NM[0], le=VISIBLE_NM[1], descript
 class Part(BaseModel):
     """Base of all parts: closed, strict about types, unchangeable once read."""
 
-    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False)
+    model_config = ConfigDict(
+        extra="forbid", strict=True, frozen=True, allow_inf_nan=False, defer_build=True
+    )
 
     @classmethod
     def settled(cls, values: dict[str, Any]) -> dict[str, Any]:

@@ -1,6 +1,6 @@
-"""The declarations in other forms: the table of the guide to the format, and types for scripts.
+"""The declarations in other forms: the guide's table, types for scripts, the schema at hand.
 
-``python -m oatmeal.core.recipe.published`` writes both where they stand in the project; a test
+``python -m oatmeal.core.recipe.published`` writes them where they stand in the project; a test
 tells when they are out of date.
 """
 
@@ -12,7 +12,13 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any, Final
 
-from oatmeal.core.recipe.document import DECLARED, schema
+from oatmeal.core.recipe.document import (
+    DECLARED,
+    SCHEMA_IN,
+    made_schema,
+    schema,
+    schema_mark,
+)
 from oatmeal.core.recipe.settings import Setting
 
 #: The project's folder, where the module runs from a checkout.
@@ -156,8 +162,14 @@ def with_table(text: str) -> str:
     return f"{text[:begin]}\n{table()}\n{text[end:]}"
 
 
+def schema_at_hand() -> str:
+    """The schema with its mark, as every start reads it."""
+    return json.dumps({"mark": schema_mark(), "schema": made_schema()}, separators=(",", ":"))
+
+
 def write(project: Path = PROJECT) -> None:
-    """Write both into the project's files."""
+    """Write all of them into the project's files."""
+    SCHEMA_IN.write_text(schema_at_hand())
     page = project / TABLE_IN
     page.write_text(with_table(page.read_text()))
     (project / TYPES_IN).parent.mkdir(parents=True, exist_ok=True)

@@ -1,0 +1,147 @@
+"""``oatmeal convert``: finished files, or whole folders of them."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+from oatmeal.cli import converting
+from oatmeal.cli.errors import UsageError
+from oatmeal.cli.files import read_recipe
+from oatmeal.photofile.decode import SUFFIXES as READ_SUFFIXES
+from oatmeal.photofile.encode import (
+    FORMATS,
+    METADATA,
+    SHARPENING,
+    SUFFIX_OF,
+    SUFFIXES,
+    Output,
+    listed,
+)
+from oatmeal.photofile.errors import PhotoFileError
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """What can be asked for."""
+    parser.add_argument(
+        "input", nargs="+", help="picture files or folders of them; - is standard input"
+    )
+    parser.add_argument("--recipe", help="recipe file (JSON); without it, plain luminance")
+    parser.add_argument("--out", required=True, help="file or folder; - is standard output")
+    parser.add_argument("--format", help=f"{listed(FORMATS)}; otherwise the suffix decides")
+    parser.add_argument("--depth", type=int, choices=(8, 16), help="bits (8); 16 for PNG and TIFF")
+    parser.add_argument("--channels", choices=("grey", "rgb"), default="grey")
+    parser.add_argument("--quality", type=int, default=92, help="1 to 100 (92)")
+    parser.add_argument("--size", type=int, metavar="PX", help="longer side, only to reduce")
+    parser.add_argument("--metadata", choices=METADATA, default="keep", help="what to keep (keep)")
+    parser.add_argument("--resolution", type=int, default=300, metavar="DPI", help="(300)")
+    parser.add_argument("--sharpen", choices=SHARPENING, default="off", help="for what (off)")
+    parser.add_argument("--sharpen-amount", type=int, default=50, metavar="N", help="0 to 100 (50)")
+    parser.add_argument("--jobs", type=int, metavar="N", help="files at a time (one a core)")
+    parser.add_argument(
+        "--resume",
+        action="store_true",
+        help="leave out what is there already, newer than its source",
+    )
+    parser.add_argument("--json", action="store_true", help="report each file as a JSON line")
+    parser.set_defaults(run=run)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Convert; the status is 1 where a file failed."""
+    out = Path(options.out)
+    to_pipe = options.out == "-"
+    folders = any(Path(name).is_dir() for name in options.input)
+    several = len(options.input) > 1 or folders
+    folder = not to_pipe and (out.is_dir() or several or options.out.endswith("/"))
+    if to_pipe and several:
+        raise UsageError("only one picture can go to standard output")
+    if options.input.count("-") + (options.recipe == "-") > 1:
+        raise UsageError("standard input can be read only once")
+    if folder and out.exists() and not out.is_dir():
+        raise UsageError(f"{out} is a file; several pictures need a folder")
+    if options.jobs is not None and options.jobs < 1:
+        raise UsageError("--jobs needs a number from 1 on")
+    output = _output(options, folder)
+    recipe = read_recipe(options.recipe)
+    work = list(_destinations(options.input, out, folder, output))
+    if options.resume:
+        work = [(name, target) for name, target in work if not _is_there(name, target)]
+    if several:
+        reports = converting.many(work, recipe, output, options.jobs)
+    else:
+        reports = (
+            converting.one(name, recipe, output, None if to_pipe else target)
+            for name, target in work
+        )
+    failed = 0
+    for report in reports:
+        if "error" in report:
+            print(f"oatmeal: {report['error']}", file=sys.stderr)
+            failed += 1
+        if options.json:
+            print(json.dumps(report), file=sys.stderr if to_pipe else sys.stdout, flush=True)
+    return 1 if failed else 0
+
+
+def _output(options: argparse.Namespace, folder: bool) -> Output:
+    suffix = Path(options.out).suffix.lower()
+    chosen = options.format or (None if folder else SUFFIXES.get(suffix))
+    if chosen is None and folder:
+        chosen = "jpeg"
+    if chosen is None:
+        named = f"the suffix {suffix!r} names no format" if suffix else "no format is given"
+        raise UsageError(f"{named}; use --format {'|'.join(FORMATS)}")
+    try:
+        return Output(
+            chosen,
+            options.depth or 8,
+            options.channels,
+            options.quality,
+            options.size,
+            options.metadata,
+            options.resolution,
+            options.sharpen,
+            options.sharpen_amount,
+        )
+    except PhotoFileError as error:
+        raise UsageError(str(error)) from error
+
+
+def _destinations(
+    inputs: Sequence[str], out: Path, folder: bool, output: Output
+) -> Iterator[tuple[str, Path]]:
+    """Each input with its output file; equal names in one folder are numbered."""
+    taken: set[str] = set()
+    for name, inside in _files(inputs):
+        if not folder:
+            yield name, out
+            continue
+        stem = "standard-input" if name == "-" else Path(name).stem
+        suffix = SUFFIX_OF[output.format]
+        candidate, number = out / inside / (stem + suffix), 2
+        while str(candidate).casefold() in taken:
+            candidate, number = out / inside / f"{stem}-{number}{suffix}", number + 1
+        taken.add(str(candidate).casefold())
+        yield name, candidate
+
+
+def _files(inputs: Sequence[str]) -> Iterator[tuple[str, Path]]:
+    """The files to convert, and the folder inside the output that each goes to."""
+    for name in inputs:
+        top = Path(name)
+        if name == "-" or not top.is_dir():
+            yield name, Path()
+            continue
+        for path in sorted(top.rglob("*")):
+            if path.suffix.lower() in READ_SUFFIXES and path.is_file():
+                yield str(path), path.parent.relative_to(top)
+
+
+def _is_there(name: str, target: Path) -> bool:
+    """True if a file was written after its source, which it only is when it is whole."""
+    source = Path(name)
+    return target.exists() and source.exists() and target.stat().st_mtime >= source.stat().st_mtime

@@ -1,0 +1,150 @@
+"""Files converted one by one, or side by side in processes."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+from collections.abc import Iterator, Sequence
+from concurrent.futures import BrokenExecutor, Executor, Future
+from pathlib import Path
+from typing import Any
+
+from oatmeal.cli.files import bar, input_file, same_file
+from oatmeal.core.recipe import Recipe
+from oatmeal.exports.convert import Finished, convert_file
+from oatmeal.exports.task import Task, process_pool
+from oatmeal.exports.task import run as run_task
+from oatmeal.photofile.encode import Output
+from oatmeal.photofile.errors import PhotoFileError
+
+
+def many(
+    work: Sequence[tuple[str, Path]], recipe: Recipe, output: Output, jobs: int | None
+) -> Iterator[dict[str, Any]]:
+    """Convert files side by side in processes, with a bar on standard error for people.
+
+    Where a process dies, the files that it may have died of are tried again each by itself, and the
+    rest goes on in new processes.
+    """
+    side_by_side = jobs or os.cpu_count() or 1
+    left = list(work)
+    with tempfile.TemporaryDirectory(prefix="oatmeal-") as scratch:
+        while left:
+            finished = 0
+            try:
+                for report in _side_by_side(left, recipe, output, side_by_side, Path(scratch)):
+                    finished += 1
+                    yield report
+                    bar(len(work) - len(left) + finished, len(work))
+                return
+            except BrokenExecutor:
+                suspects = left[finished : finished + side_by_side]
+                left = left[finished + side_by_side :]
+            for place, suspect in enumerate(suspects, start=1):
+                try:
+                    yield from _side_by_side([suspect], recipe, output, 1, Path(scratch))
+                except BrokenExecutor:
+                    yield _lost(suspect[0])
+                bar(len(work) - len(left) - len(suspects) + place, len(work))
+
+
+def _side_by_side(
+    work: Sequence[tuple[str, Path]],
+    recipe: Recipe,
+    output: Output,
+    jobs: int,
+    scratch: Path,
+) -> Iterator[dict[str, Any]]:
+    """The reports of files that are converted side by side, in order.
+
+    Raises
+    ------
+    BrokenExecutor
+        When a process dies, after the reports of what stands before the first unfinished file.
+    """
+    with process_pool(jobs) as pool:
+        futures = [
+            _begun(pool, name, target, recipe, output, scratch / str(place))
+            for place, (name, target) in enumerate(work)
+        ]
+        for (name, target), future in zip(work, futures, strict=True):
+            try:
+                if future is None:
+                    yield one(name, recipe, output, target)
+                else:
+                    yield report(name, target, future.result())
+            except BrokenExecutor:
+                raise
+            except Exception as error:
+                yield _failed(name, error)
+
+
+def _begun(
+    pool: Executor,
+    name: str,
+    target: Path,
+    recipe: Recipe,
+    output: Output,
+    progress: Path,
+) -> Future[Finished] | None:
+    """A file under way; None for what is done in this process."""
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+        if name == "-" or same_file(name, target) or not Path(name).is_file():
+            return None
+        wanted = Task(name, "", name, recipe.document(), output, str(target), str(progress))
+        return pool.submit(run_task, wanted)
+    except (OSError, BrokenExecutor) as error:
+        begun: Future[Finished] = Future()
+        begun.set_exception(error)
+        return begun
+
+
+def _lost(name: str) -> dict[str, Any]:
+    return {"input": name, "error": f"{name} could not be finished: its process ended."}
+
+
+def one(name: str, recipe: Recipe, output: Output, target: Path | None) -> dict[str, Any]:
+    """The report of one file, made here; a target of None is standard output."""
+    try:
+        return _convert_one(name, recipe, output, target)
+    except Exception as error:  # whatever it is, the other files are done
+        return _failed(name, error)
+
+
+def _convert_one(
+    name: str, recipe: Recipe, output: Output, destination: Path | None
+) -> dict[str, Any]:
+    with input_file(name) as (path, called), tempfile.TemporaryDirectory() as scratch:
+        if not path.is_file():
+            raise PhotoFileError(f"{called} is not there or is no file.")
+        if destination is not None and same_file(str(path), destination):
+            raise PhotoFileError(f"{called} would be overwritten: choose another --out.")
+        target = destination or Path(scratch) / "out"
+        finished = convert_file(path, recipe, output, target, name=called)
+        if destination is None:
+            sys.stdout.buffer.write(target.read_bytes())
+            sys.stdout.buffer.flush()
+        return report(name, destination, finished)
+
+
+def _failed(name: str, error: Exception) -> dict[str, Any]:
+    """The report of a file that could not be converted, whatever the reason."""
+    if isinstance(error, UnicodeEncodeError):
+        return {"input": name, "error": f"{name} has a name that is not UTF-8: rename it first."}
+    if isinstance(error, PhotoFileError):
+        return {"input": name, "error": str(error)}
+    reason = (getattr(error, "strerror", None) or str(error) or type(error).__name__).splitlines()
+    return {"input": name, "error": f"{name} could not be converted: {reason[0]}."}
+
+
+def report(name: str, target: Path | None, finished: Finished) -> dict[str, Any]:
+    return {
+        "input": name,
+        "output": str(target) if target else "-",
+        "width": finished.width,
+        "height": finished.height,
+        "bytes": finished.bytes,
+        "notes": list(finished.notes),
+    }

@@ -1,0 +1,46 @@
+"""``oatmeal open``: files sent to the running application."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+import webbrowser
+from pathlib import Path
+
+from oatmeal import handing
+from oatmeal.settings import SettingError, Settings
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """What can be asked for."""
+    parser.add_argument("file", nargs="+", help="picture files")
+    parser.add_argument("--series", default="", help="its name (the files' folder)")
+    parser.add_argument("--browse", action="store_true", help="open the bench in a browser")
+    parser.set_defaults(run=run)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Hand the files over; print the address of each bench."""
+    home = Settings.from_environment().home
+    try:
+        if handing.running(home) is None:
+            print("oatmeal: starting Oatmeal; it goes on running", file=sys.stderr)
+        application = handing.Application(handing.started(home))
+    except (handing.HandingError, SettingError) as error:
+        print(f"oatmeal: {error}", file=sys.stderr)
+        return 1
+    failed = 0
+    for path, came in handing.hand_over(
+        application, [Path(name) for name in options.file], options.series
+    ):
+        if isinstance(came, str):
+            print(f"oatmeal: {came}", file=sys.stderr)
+            failed += 1
+            continue
+        address = application.bench(came["id"])
+        print(address)
+        if came["note"]:
+            print(f"oatmeal: {path.name}: {came['note']}", file=sys.stderr)
+        if options.browse:
+            webbrowser.open(address)
+    return 1 if failed else 0
