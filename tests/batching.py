@@ -22,6 +22,14 @@ def wait(web, number=1, limit_s=20):
         time.sleep(0.02)
 
 
+def within(true, limit_s=20):
+    """Wait until something is true."""
+    end = time.monotonic() + limit_s
+    while not true():
+        assert time.monotonic() < end
+        time.sleep(0.02)
+
+
 def start(web, **form):
     wanted = {"photographs": [1, 2, 3], "format": "png", "depth": 16} | form
     reply = web.send("POST", "/api/exports", wanted)

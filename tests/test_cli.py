@@ -13,9 +13,9 @@ from PIL import Image
 from samples import DEMO, codes, colours, read_png, write_png
 
 from oatmeal import cli
-from oatmeal.cli import converting
 from oatmeal.core import recipe as recipes
 from oatmeal.core.colour import encode_srgb, ranges
+from oatmeal.exports import task
 
 SIX = {"oatmeal": 1, "mix": {"base": {"kind": "six"}}}
 
@@ -205,19 +205,16 @@ class Dying:
         type(self).begun += 1
         return Dying(self.killer)
 
-    def __enter__(self):
-        return self
-
-    def __exit__(self, *given):
+    def shutdown(self, **given):
         return None
 
-    def submit(self, run, task):
+    def submit(self, run, wanted):
         future = Future()
-        self.dead = self.dead or self.killer in task.name
+        self.dead = self.dead or self.killer in wanted.name
         if self.dead:
             future.set_exception(BrokenExecutor("a process died"))
         else:
-            future.set_result(run(task))
+            future.set_result(run(wanted))
         return future
 
 
@@ -226,7 +223,7 @@ def test_a_process_that_dies_loses_its_own_file_alone(tmp_path, capsys, monkeypa
     folder.mkdir()
     for number in range(9):
         write_png(folder / f"{number}.png", codes(seed=number))
-    monkeypatch.setattr(converting, "process_pool", Dying("3.png"))
+    monkeypatch.setattr(task, "process_pool", Dying("3.png"))
     arguments = ["convert", str(folder), "--out", str(out), "--format", "png", "--jobs", "2"]
     assert cli.main(arguments) == 1
     assert capsys.readouterr().err.splitlines() == [

@@ -31,6 +31,9 @@ class Settings:
     cluster : str
         Address of a dask.distributed scheduler that does the exports (``OATMEAL_CLUSTER``); empty
         for processes on this machine.
+    sent_bytes : int
+        The largest original that is sent to workers of a cluster that do not see its file
+        (``OATMEAL_CLUSTER_BYTES``).
     access : str
         Who may come in (``OATMEAL_ACCESS``): ``one``, whoever has the address that is printed at
         the start, or ``machine``, everybody who works on this machine.
@@ -44,6 +47,7 @@ class Settings:
     limits: Limits = Limits()
     cache_bytes: int = 4 * 1024**3
     cluster: str = ""
+    sent_bytes: int = 256 * 1024**2
     access: str = "one"
     watch: Path | None = None
 
@@ -64,6 +68,7 @@ class Settings:
             ),
             _number(environment, "OATMEAL_CACHE_BYTES", standard.cache_bytes),
             environment.get("OATMEAL_CLUSTER", ""),
+            _number(environment, "OATMEAL_CLUSTER_BYTES", standard.sent_bytes),
             _choice(environment, "OATMEAL_ACCESS", ("one", "machine")),
             _folder(environment, "OATMEAL_WATCH"),
         )

@@ -13,6 +13,7 @@ from samples import DEMO
 from oatmeal.core.recipe import from_document
 from oatmeal.exports import task
 from oatmeal.exports.runner import Runner
+from oatmeal.exports.workers import OnExecutor
 from oatmeal.library import photographs, versions
 from oatmeal.library.small import Small
 from oatmeal.photofile.decode import decode
@@ -44,7 +45,9 @@ def exporting(desk, monkeypatch):
         return work(wanted)
 
     monkeypatch.setattr(task, "run", waits)
-    runner = Runner(desk.database, desk.importer.store, lambda: ThreadPoolExecutor(2), at_once=2)
+    runner = Runner(
+        desk.database, desk.importer.store, lambda: OnExecutor(ThreadPoolExecutor(2), 2)
+    )
     runner.held = held
     runner.start()
     monkeypatch.setattr("oatmeal.exports.runner._LOOK_S", 0.1)

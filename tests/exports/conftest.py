@@ -9,6 +9,7 @@ from PIL import Image
 from samples import codes
 
 from oatmeal.exports.runner import Runner
+from oatmeal.exports.workers import OnExecutor
 
 
 @pytest.fixture
@@ -26,6 +27,6 @@ def frames(web):
 @pytest.fixture
 def runner(database, store):
     """A runner on threads of this process; started by the test."""
-    made = Runner(database, store, lambda: ThreadPoolExecutor(2), at_once=2)
+    made = Runner(database, store, lambda: OnExecutor(ThreadPoolExecutor(2), 2))
     yield made
     made.stop()

@@ -5,12 +5,13 @@ from __future__ import annotations
 import argparse
 import json
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 from oatmeal.cli import converting
 from oatmeal.cli.errors import UsageError
 from oatmeal.cli.files import read_recipe
+from oatmeal.exports import workers
 from oatmeal.photofile.decode import SUFFIXES as READ_SUFFIXES
 from oatmeal.photofile.encode import (
     FORMATS,
@@ -22,6 +23,7 @@ from oatmeal.photofile.encode import (
     listed,
 )
 from oatmeal.photofile.errors import PhotoFileError
+from oatmeal.settings import Settings
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -42,6 +44,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--sharpen-amount", type=int, default=50, metavar="N", help="0 to 100 (50)")
     parser.add_argument("--jobs", type=int, metavar="N", help="files at a time (one a core)")
     parser.add_argument(
+        "--cluster", metavar="ADDRESS", help="scheduler of dask.distributed whose workers do it"
+    )
+    parser.add_argument(
         "--resume",
         action="store_true",
         help="leave out what is there already, newer than its source",
@@ -59,19 +64,23 @@ def run(options: argparse.Namespace) -> int:
     folder = not to_pipe and (out.is_dir() or several or options.out.endswith("/"))
     if to_pipe and several:
         raise UsageError("only one picture can go to standard output")
+    if to_pipe and options.cluster:
+        raise UsageError("a cluster writes files: give --out a name or a folder")
     if options.input.count("-") + (options.recipe == "-") > 1:
         raise UsageError("standard input can be read only once")
     if folder and out.exists() and not out.is_dir():
         raise UsageError(f"{out} is a file; several pictures need a folder")
     if options.jobs is not None and options.jobs < 1:
         raise UsageError("--jobs needs a number from 1 on")
+    if options.jobs is not None and options.cluster:
+        raise UsageError("--jobs is for this machine: a cluster has as many as its workers do")
     output = _output(options, folder)
     recipe = read_recipe(options.recipe)
     work = list(_destinations(options.input, out, folder, output))
     if options.resume:
         work = [(name, target) for name, target in work if not _is_there(name, target)]
-    if several:
-        reports = converting.many(work, recipe, output, options.jobs)
+    if several or options.cluster:
+        reports = converting.many(work, recipe, output, _workers(options, out, folder))
     else:
         reports = (
             converting.one(name, recipe, output, None if to_pipe else target)
@@ -85,6 +94,17 @@ def run(options: argparse.Namespace) -> int:
         if options.json:
             print(json.dumps(report), file=sys.stderr if to_pipe else sys.stdout, flush=True)
     return 1 if failed else 0
+
+
+def _workers(options: argparse.Namespace, out: Path, folder: bool) -> Callable[[], workers.Workers]:
+    """Who does the work; of a cluster, they see the files here if they see these."""
+    if not options.cluster:
+        return lambda: workers.here(options.jobs)
+    seen = out if folder else out.parent
+    seen.mkdir(parents=True, exist_ok=True)
+    shared = [seen, *(Path(name) for name in options.input if name != "-")]
+    most_bytes = Settings.from_environment().sent_bytes
+    return workers.workers_for(options.cluster, [one.absolute() for one in shared], most_bytes)
 
 
 def _output(options: argparse.Namespace, folder: bool) -> Output:

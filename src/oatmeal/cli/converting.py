@@ -2,38 +2,45 @@
 
 from __future__ import annotations
 
-import os
 import sys
 import tempfile
-from collections.abc import Iterator, Sequence
-from concurrent.futures import BrokenExecutor, Executor, Future
+import time
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import FIRST_COMPLETED, BrokenExecutor, CancelledError, Future, wait
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
 from oatmeal.cli.files import bar, input_file, same_file
 from oatmeal.core.recipe import Recipe
 from oatmeal.exports.convert import Finished, convert_file
-from oatmeal.exports.task import Task, process_pool
-from oatmeal.exports.task import run as run_task
+from oatmeal.exports.task import Task
+from oatmeal.exports.workers import Away, Workers
 from oatmeal.photofile.encode import Output
 from oatmeal.photofile.errors import PhotoFileError
 
+#: Seconds after which a cluster is asked again whether it has workers.
+_LOOK_S: Final = 1.0
+
 
 def many(
-    work: Sequence[tuple[str, Path]], recipe: Recipe, output: Output, jobs: int | None
+    work: Sequence[tuple[str, Path]],
+    recipe: Recipe,
+    output: Output,
+    find_workers: Callable[[], Workers],
 ) -> Iterator[dict[str, Any]]:
-    """Convert files side by side in processes, with a bar on standard error for people.
+    """Convert files side by side, with a bar on standard error for people.
 
     Where a process dies, the files that it may have died of are tried again each by itself, and the
     rest goes on in new processes.
     """
-    side_by_side = jobs or os.cpu_count() or 1
     left = list(work)
     with tempfile.TemporaryDirectory(prefix="oatmeal-") as scratch:
         while left:
             finished = 0
+            workers = find_workers()
+            side_by_side = _places(workers)
             try:
-                for report in _side_by_side(left, recipe, output, side_by_side, Path(scratch)):
+                for report in _side_by_side(left, recipe, output, workers, Path(scratch)):
                     finished += 1
                     yield report
                     bar(len(work) - len(left) + finished, len(work))
@@ -41,19 +48,37 @@ def many(
             except BrokenExecutor:
                 suspects = left[finished : finished + side_by_side]
                 left = left[finished + side_by_side :]
+            finally:
+                workers.close()
             for place, suspect in enumerate(suspects, start=1):
+                workers = find_workers()
                 try:
-                    yield from _side_by_side([suspect], recipe, output, 1, Path(scratch))
+                    yield from _side_by_side([suspect], recipe, output, workers, Path(scratch))
                 except BrokenExecutor:
                     yield _lost(suspect[0])
+                finally:
+                    workers.close()
                 bar(len(work) - len(left) - len(suspects) + place, len(work))
+
+
+def _places(workers: Workers) -> int:
+    """How many files can be done at once; waits until that is one."""
+    said = False
+    while True:
+        try:
+            return workers.places()
+        except Away as nobody:
+            if not said:
+                print(f"oatmeal: {nobody} Waiting for them.", file=sys.stderr)
+            said = True
+            time.sleep(_LOOK_S)
 
 
 def _side_by_side(
     work: Sequence[tuple[str, Path]],
     recipe: Recipe,
     output: Output,
-    jobs: int,
+    workers: Workers,
     scratch: Path,
 ) -> Iterator[dict[str, Any]]:
     """The reports of files that are converted side by side, in order.
@@ -63,25 +88,36 @@ def _side_by_side(
     BrokenExecutor
         When a process dies, after the reports of what stands before the first unfinished file.
     """
-    with process_pool(jobs) as pool:
-        futures = [
-            _begun(pool, name, target, recipe, output, scratch / str(place))
-            for place, (name, target) in enumerate(work)
-        ]
-        for (name, target), future in zip(work, futures, strict=True):
-            try:
-                if future is None:
-                    yield one(name, recipe, output, target)
-                else:
-                    yield report(name, target, future.result())
-            except BrokenExecutor:
-                raise
-            except Exception as error:
-                yield _failed(name, error)
+    begun: list[Future[Finished] | None] = []
+
+    def hand_over(place: int) -> list[Future[Finished]]:
+        """Begin files while there are places; what is under way from this one on."""
+        running = [one for one in begun[place:] if one is not None and not one.done()]
+        while len(begun) < len(work) and len(running) < _places(workers):
+            name, target = work[len(begun)]
+            future = _begun(workers, name, target, recipe, output, scratch / str(len(begun)))
+            begun.append(future)
+            if future is not None:
+                running.append(future)
+        return running
+
+    for place, (name, target) in enumerate(work):
+        while (running := hand_over(place)) and (mine := begun[place]) and not mine.done():
+            wait(running, timeout=_LOOK_S, return_when=FIRST_COMPLETED)
+        mine = begun[place]
+        try:
+            if mine is None:
+                yield one(name, recipe, output, target)
+            else:
+                yield report(name, target, mine.result())
+        except (BrokenExecutor, CancelledError) as error:
+            raise BrokenExecutor from error
+        except Exception as error:
+            yield _failed(name, error)
 
 
 def _begun(
-    pool: Executor,
+    workers: Workers,
     name: str,
     target: Path,
     recipe: Recipe,
@@ -93,8 +129,9 @@ def _begun(
         target.parent.mkdir(parents=True, exist_ok=True)
         if name == "-" or same_file(name, target) or not Path(name).is_file():
             return None
-        wanted = Task(name, "", name, recipe.document(), output, str(target), str(progress))
-        return pool.submit(run_task, wanted)
+        path = str(Path(name).absolute())
+        where = str(target.absolute())
+        return workers.submit(Task(path, "", name, recipe.document(), output, where, str(progress)))
     except (OSError, BrokenExecutor) as error:
         begun: Future[Finished] = Future()
         begun.set_exception(error)

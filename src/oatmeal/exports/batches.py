@@ -251,6 +251,21 @@ def resume(session: Session, store: FileStore) -> None:
     session.execute(update(ExportJob).where(ExportJob.state == "running").values(state="waiting"))
 
 
+def are_waiting(session: Session) -> bool:
+    """True if some job waits."""
+    found = session.scalar(select(ExportJob.id).where(ExportJob.state == "waiting").limit(1))
+    return found is not None
+
+
+def say_waiting(session: Session, words: str) -> None:
+    """Let every job that waits say what it waits for."""
+    session.execute(
+        update(ExportJob)
+        .where(ExportJob.state == "waiting", ExportJob.error != words)
+        .values(error=words)
+    )
+
+
 def claim(session: Session, count: int) -> list[ExportJob]:
     """Take up to ``count`` waiting jobs, so that nobody else does."""
     found = session.scalars(

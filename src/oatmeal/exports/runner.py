@@ -1,8 +1,4 @@
-"""Runs export jobs in the background, on an executor in the shape of ``concurrent.futures``.
-
-Here that is a pool of processes. With ``OATMEAL_CLUSTER`` set to the address of a dask.distributed
-scheduler, the jobs go to its workers instead; they need the same files under the same paths.
-"""
+"""Runs export jobs in the background, as many at once as its workers have places."""
 
 from __future__ import annotations
 
@@ -10,15 +6,15 @@ import logging
 import os
 import threading
 from collections.abc import Callable
-from concurrent.futures import BrokenExecutor, Executor, Future
+from concurrent.futures import BrokenExecutor, CancelledError, Future
 from pathlib import Path
-from typing import Any
 
 from sqlalchemy.orm import Session
 
-from oatmeal.exports import batches, task
+from oatmeal.exports import batches
 from oatmeal.exports.convert import Finished
 from oatmeal.exports.task import Cancelled, Task
+from oatmeal.exports.workers import Away, Workers, here
 from oatmeal.library.database import Database
 from oatmeal.library.models import ExportJob
 from oatmeal.library.store import FileStore
@@ -36,30 +32,13 @@ _End = tuple[int, str, int | None, str]
 _LOOK_S = 5.0
 
 
-def executor_for(cluster: str) -> Callable[[], Executor]:
-    """What makes the executor: the pool of processes, or a cluster's own."""
-    if not cluster:
-        return task.process_pool
-
-    def connected() -> Executor:
-        import distributed  # the optional extra "cluster"
-
-        client: Any = distributed.Client  # it has no types
-        executor: Executor = client(cluster, set_as_default=False).get_executor()
-        return executor
-
-    return connected
-
-
 class Runner:
     """Takes waiting jobs from the database and has them done.
 
     Parameters
     ----------
-    make_executor : callable
-        Makes the executor when the first job comes, and again should it break.
-    at_once : int
-        Jobs handed over at the same time.
+    make_workers : callable
+        Finds the workers when the first job comes, and again should they break.
     limits : Limits, optional
         Of the originals, as at their import.
     """
@@ -68,16 +47,14 @@ class Runner:
         self,
         database: Database,
         store: FileStore,
-        make_executor: Callable[[], Executor] = task.process_pool,
-        at_once: int = os.cpu_count() or 1,
+        make_workers: Callable[[], Workers] = here,
         limits: Limits | None = None,
     ) -> None:
         self._limits = limits or Limits()
         self._database = database
         self._store = store
-        self._make = make_executor
-        self._at_once = at_once
-        self._executor: Executor | None = None
+        self._make = make_workers
+        self._workers: Workers | None = None
         self._running: set[int] = set()
         self._untold: list[_End] = []
         self._wanting: NoRoom | None = None
@@ -108,13 +85,16 @@ class Runner:
             running = list(self._running)
         for number in running:
             batches.call_off(self._store, number)
-        if self._executor is not None:
-            self._executor.shutdown(wait=False)
+        if self._workers is not None:
+            self._workers.look_after()
+            self._workers.close()
 
     def _loop(self) -> None:
         while not self._ended.is_set():
             try:
                 self._tell()
+                if self._workers is not None:
+                    self._workers.look_after()
                 handed = self._has_room() and self._hand_over()
             except Exception:  # the database may be away for a moment
                 log.exception("export jobs could not be handed over")
@@ -148,8 +128,12 @@ class Runner:
 
     def _hand_over(self) -> bool:
         """Hand free places to waiting jobs; true if there were any."""
+        with self._database.session() as session:
+            if not batches.are_waiting(session):
+                return False
+        places = self._places()
         with self._lock:
-            free = self._at_once - len(self._running)
+            free = places - len(self._running)
         if free <= 0:
             return False
         with self._database.session() as session:
@@ -160,6 +144,19 @@ class Runner:
             if ready is not None:
                 self._submit(*ready)
         return bool(claimed)
+
+    def _places(self) -> int:
+        """Jobs that can be done at once now; where it is none, the waiting jobs say why."""
+        try:
+            if self._workers is None:
+                self._workers = self._make()
+            return self._workers.places()
+        except (Away, OSError) as problem:
+            with self._database.session() as session:
+                batches.say_waiting(session, f"{problem} The export goes on then.")
+        except BrokenExecutor:
+            self._workers = None  # found anew at the next look
+        return 0
 
     def _ready(self, session: Session, job: ExportJob) -> tuple[int, Task] | None:
         """What a process is to do for a job; None if that is settled already."""
@@ -188,14 +185,14 @@ class Runner:
         with self._lock:
             self._running.add(number)
         try:
-            if self._executor is None:
-                self._executor = self._make()
-            future = self._executor.submit(task.run, wanted)
+            if self._workers is None:
+                raise BrokenExecutor
+            future = self._workers.submit(wanted)
         except Exception as problem:
-            # a broken pool is made anew at the next try; a cluster that is not there is said
+            # what is broken is made anew at the next try
             again = isinstance(problem, BrokenExecutor)
-            error = "" if again else f"The workers for exports cannot be reached: {problem}"
-            self._executor = None
+            error = "" if again else f"{wanted.name} could not be handed over: {problem}"
+            self._workers = None
             self._record(number, "waiting" if again else "failed", None, error)
             return
         future.add_done_callback(lambda done: self._ended_one(number, wanted.name, done))
@@ -214,8 +211,12 @@ class Runner:
             if self._ended.is_set():
                 return  # called off by our own end; it goes on at the next start
             state = "cancelled"
+        except CancelledError:  # the scheduler of a cluster is gone, and all it knew
+            if self._ended.is_set():
+                return
+            state = "waiting"
         except BrokenExecutor:
-            self._executor = None
+            self._workers = None
             if self._ended.is_set():
                 return
             error = f"{name} could not be finished: its process ended, perhaps for want of memory."

@@ -58,8 +58,14 @@ class Task:
     limits: Limits = Limits()
 
 
-def run(task: Task) -> Finished:
+def run(task: Task, tell: Callable[[float], None] | None = None) -> Finished:
     """Render and write one file.
+
+    Parameters
+    ----------
+    tell : callable, optional
+        Is told how far the job is, and ends it where it is called off; usually through the files
+        that the task names.
 
     Raises
     ------
@@ -78,7 +84,7 @@ def run(task: Task) -> Finished:
             Path(task.destination),
             name=task.name,
             limits=task.limits,
-            progress=teller(progress, cancel),
+            progress=tell or teller(progress, cancel),
         )
     finally:
         progress.unlink(missing_ok=True)

@@ -13,7 +13,8 @@ from flask_wtf.csrf import CSRFProtect
 from werkzeug.routing import IntegerConverter
 
 from oatmeal.exports.joiner import Joiner
-from oatmeal.exports.runner import Runner, executor_for
+from oatmeal.exports.runner import Runner
+from oatmeal.exports.workers import workers_for
 from oatmeal.library.database import Database
 from oatmeal.library.importing import Importer
 from oatmeal.library.joindesk import JoinDesk
@@ -102,13 +103,14 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
     proxies = Proxies(store, settings.limits)
     small = Small(store, proxies)
     importer = Importer(database, store, proxies, settings.limits)
+    workers = workers_for(settings.cluster, [store.exports, store.originals], settings.sent_bytes)
     app.extensions["oatmeal"] = Services(
         database,
         store,
         Workbench(proxies),
         small,
         importer,
-        Runner(database, store, executor_for(settings.cluster), limits=settings.limits),
+        Runner(database, store, workers, limits=settings.limits),
         Joiner(database, store, importer),
         JoinDesk(proxies, settings.limits.max_pixels),
         PrintDesk(small, proxies),
