@@ -34,6 +34,11 @@ class Settings:
     sent_bytes : int
         The largest original that is sent to workers of a cluster that do not see its file
         (``OATMEAL_CLUSTER_BYTES``).
+    desk_bytes : int
+        Memory that photographs being worked on may take before the longest unused is put away
+        (``OATMEAL_DESK_BYTES``).
+    desk_sizes : int
+        Sizes that each of them holds ready (``OATMEAL_DESK_SIZES``).
     access : str
         Who may come in (``OATMEAL_ACCESS``): ``one``, whoever has the address that is printed at
         the start, or ``machine``, everybody who works on this machine.
@@ -48,6 +53,8 @@ class Settings:
     cache_bytes: int = 4 * 1024**3
     cluster: str = ""
     sent_bytes: int = 256 * 1024**2
+    desk_bytes: int = 4 * 1024**3
+    desk_sizes: int = 5
     access: str = "one"
     watch: Path | None = None
 
@@ -69,6 +76,8 @@ class Settings:
             _number(environment, "OATMEAL_CACHE_BYTES", standard.cache_bytes),
             environment.get("OATMEAL_CLUSTER", ""),
             _number(environment, "OATMEAL_CLUSTER_BYTES", standard.sent_bytes),
+            _number(environment, "OATMEAL_DESK_BYTES", standard.desk_bytes),
+            _number(environment, "OATMEAL_DESK_SIZES", standard.desk_sizes, lowest=2, highest=20),
             _choice(environment, "OATMEAL_ACCESS", ("one", "machine")),
             _folder(environment, "OATMEAL_WATCH"),
         )
@@ -94,7 +103,11 @@ def _folder(environment: Mapping[str, str], name: str) -> Path | None:
 
 
 def _number(
-    environment: Mapping[str, str], name: str, standard: int, highest: int = 1 << 62
+    environment: Mapping[str, str],
+    name: str,
+    standard: int,
+    lowest: int = 0,
+    highest: int = 1 << 62,
 ) -> int:
     text = environment.get(name)
     if not text:
@@ -103,4 +116,6 @@ def _number(
         raise SettingError(f"{name} must be a whole number, not {text[:40]!r}.")
     if int(text) > highest:
         raise SettingError(f"{name} must be {highest} at the most, not {text}.")
+    if int(text) < lowest:
+        raise SettingError(f"{name} must be {lowest} at the least, not {text}.")
     return int(text)

@@ -324,7 +324,7 @@ def test_history_branches_kept_states_and_pictures(bench, page):
         })"""
     )
     with bench.database.session() as session:
-        ids = [step["id"] for step in history.listed(session, 1)]
+        ids = [step["id"] for step in history.listed(session, 1)["steps"]]
         recipes = [history.recipe(session, 1, number) for number in ids]
     small = reduced(proxy(decode(BUNTING), 2048), 240)
     for found, recipe in zip(drawn, recipes, strict=True):
@@ -433,7 +433,9 @@ def test_recipe_documents_stay_whole_through_the_history(bench):
     with bench.database.session() as session:
         first = versions.save(session, 1, 1, from_document({"mix": {"lifts": {"red": 1}}}))
         versions.save(session, 1, first["revision"], from_document({"tone": {"contrast": 20}}))
-        steps = [history.recipe(session, 1, step["id"]) for step in history.listed(session, 1)]
+        steps = [
+            history.recipe(session, 1, step["id"]) for step in history.listed(session, 1)["steps"]
+        ]
     assert steps[0] == from_document({"tone": {"contrast": 20}})
     assert steps[1] == from_document({"mix": {"lifts": {"red": 1}}})
     assert steps[2] == REST

@@ -189,7 +189,7 @@ def test_history_keeps_every_branch_and_goes_anywhere(act):
     second = act(versions.save, first["revision"], red(2))
     back = act(versions.undo, second["revision"])
     branched = act(versions.save, back["revision"], red(-1))
-    steps = act(history.listed)
+    steps = act(history.listed)["steps"]
     assert [step["words"] for step in steps] == [
         "red lift 1 → −1 stop", "red lift 1 → 2 stops", "red lift 0 → 1 stop", "as taken",
     ]  # fmt: skip
@@ -198,20 +198,41 @@ def test_history_keeps_every_branch_and_goes_anywhere(act):
     there = act(history.go, branched["revision"], steps[1]["id"])
     assert lift(there) == 2
     assert there["undo"] == "red lift 1 → 2 stops"
-    assert [step["aside"] for step in act(history.listed)] == [True, False, False, False]
-    assert len(act(history.listed)) == 4  # going is no step of its own
+    assert [step["aside"] for step in act(history.listed)["steps"]] == [True, False, False, False]
+    assert len(act(history.listed)["steps"]) == 4  # going is no step of its own
     with pytest.raises(Behind):
         act(history.go, branched["revision"], steps[0]["id"])
     with pytest.raises(Missing):
         act(history.go, there["revision"], 4711)
 
 
+def test_a_long_history_is_listed_page_by_page(act):
+    """The newest, what is in force, and kept states however old; the rest is counted."""
+    found = act(versions.save, 1, red(0.01))
+    kept = found["head"]
+    act(history.keep, kept, "first")
+    for number in range(2, 12):
+        found = act(versions.save, found["revision"], red(number / 100))
+    for _ in range(8):
+        found = act(versions.undo, found["revision"])
+    listed = act(history.listed, 3)
+    newest = [step["id"] for step in act(history.listed)["steps"]][:3]
+    assert [step["id"] for step in listed["steps"]] == [*newest, found["head"], kept]
+    assert [step["now"] for step in listed["steps"]] == [False, False, False, True, False]
+    assert listed["earlier"] == 7
+    assert act(history.listed)["earlier"] == 0
+
+
 def test_a_state_is_kept_under_a_name_and_let_go(act):
     saved = act(versions.save, 1, red(1))
     act(versions.save, saved["revision"], red(2))
-    step = act(history.listed)[1]["id"]
+    step = act(history.listed)["steps"][1]["id"]
     act(history.keep, step, "  bright   balloon ")
-    assert [entry["kept"] for entry in act(history.listed)] == [None, "bright balloon", None]
+    assert [entry["kept"] for entry in act(history.listed)["steps"]] == [
+        None,
+        "bright balloon",
+        None,
+    ]
     assert act(history.recipe, step).mix.lifts.red == 1
     act(history.keep, step, "")
-    assert not any(entry["kept"] for entry in act(history.listed))
+    assert not any(entry["kept"] for entry in act(history.listed)["steps"])

@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any
+import multiprocessing
+import os
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+from types import ModuleType
+from typing import Any, Final
 
 import numba
+from numba.core.dispatcher import Dispatcher
 
 from oatmeal.core.areas import kernels as areas
 from oatmeal.core.areas import likeness_kernels
@@ -28,31 +34,60 @@ from oatmeal.core.seeing import kernels as seeing
 from oatmeal.core.tone import kernels as tone
 
 
-def warm() -> None:
-    """Compile every kernel, or load it from the cache, so that no drag waits for it."""
-    rooms = (
-        colour,
-        filters,
-        areas,
-        likeness_kernels,
-        bands,
-        resampling,
-        noise_kernels,
-        edge_kernels,
-        spot_kernels,
-        thread_kernels,
-        mix,
-        guard,
-        formula_kernel,
-        tone,
-        quantising,
-        finish,
-        marks_kernels,
-        seeing,
-        join,
-    )
-    for room in rooms:
+#: The rooms with loops; those that take longest to compile first.
+_ROOMS: Final = (
+    noise_kernels,
+    finish,
+    mix,
+    areas,
+    resampling,
+    formula_kernel,
+    colour,
+    edge_kernels,
+    join,
+    guard,
+    tone,
+    thread_kernels,
+    quantising,
+    marks_kernels,
+    bands,
+    filters,
+    likeness_kernels,
+    spot_kernels,
+    seeing,
+)
+
+
+def warm(processes: int = 1) -> None:
+    """Compile every kernel, or load it from the cache, so that no drag waits for it.
+
+    Where something is to be compiled, which takes minutes, as many processes share that.
+    """
+    if processes > 1 and not all(_is_compiled(room) for room in _ROOMS):
+        # forking would copy the threads of OpenMP in a state that they cannot run on from
+        spawning = multiprocessing.get_context("spawn")
+        with ProcessPoolExecutor(processes, mp_context=spawning) as pool:
+            list(pool.map(_warm_one, range(len(_ROOMS))))
+    for room in _ROOMS:
         room.warm()
+
+
+def _warm_one(place: int) -> None:
+    _ROOMS[place].warm()
+
+
+def _is_compiled(room: ModuleType) -> bool:
+    """False if a loop of a room is not in the cache, or its source has changed since."""
+    source = Path(str(room.__file__))
+    for one in vars(room).values():
+        if isinstance(one, Dispatcher) and one.py_func.__module__ == room.__name__:
+            folder = one.stats.cache_path
+            if folder is None or one.targetoptions.get("inline") == "always":
+                continue
+            kept = Path(folder).glob(f"{source.stem}.{one.py_func.__qualname__}-*.nbi")
+            if not any(file.stat().st_mtime > source.stat().st_mtime for file in kept):
+                return False
+    return True
 
 
 def threading_layer() -> str:
@@ -60,3 +95,7 @@ def threading_layer() -> str:
     colour.warm()
     layer: Any = numba
     return str(layer.threading_layer())
+
+
+if __name__ == "__main__":
+    warm(os.cpu_count() or 1)

@@ -44,7 +44,7 @@ from oatmeal.library.standing import Standing
 from oatmeal.library.store import Original
 from oatmeal.photofile.decode import SourcePicture
 
-#: Sizes held ready of each view, and views of each photograph.
+#: Sizes held ready of each view, unless said otherwise, and views of each photograph.
 SIZES: Final = 5
 VIEWS: Final = 3
 
@@ -67,11 +67,14 @@ class View:
         The reduced copy, as it is framed.
     layout : Layout
         How the photograph is framed.
+    sizes : int
+        Held ready.
     """
 
-    def __init__(self, picture: Picture, layout: Layout) -> None:
+    def __init__(self, picture: Picture, layout: Layout, sizes: int = SIZES) -> None:
         self.size = (layout.width, layout.height)
         self.layout = layout
+        self._sizes = sizes
         self.noise = picture.noise
         self.taken = picture.taken
         self.seed = picture.seed
@@ -98,7 +101,7 @@ class View:
                 seed=self.seed,
             )
         self._pipelines.move_to_end(side)
-        while len(self._pipelines) > SIZES:
+        while len(self._pipelines) > self._sizes:
             self._pipelines.popitem(last=False)
         return self._pipelines[side]
 
@@ -131,10 +134,19 @@ class Desk:
         Of the original, upright.
     proxies : Proxies
         Where its reduced copies come from.
+    sizes : int
+        Held ready of each view.
     """
 
-    def __init__(self, original: Original, size: tuple[int, int], proxies: Proxies) -> None:
+    def __init__(
+        self,
+        original: Original,
+        size: tuple[int, int],
+        proxies: Proxies,
+        sizes: int = SIZES,
+    ) -> None:
         self._original = original
+        self._sizes = sizes
         self._size = size
         self._proxies = proxies
         self._lock = threading.Lock()
@@ -160,7 +172,7 @@ class Desk:
         key = (geometry, fine)
         if key not in self._views:
             read = source if fine and source is not None else self._copy
-            self._views[key] = View(framed(read, geometry, self._size), laid)
+            self._views[key] = View(framed(read, geometry, self._size), laid, self._sizes)
         self._views.move_to_end(key)
         while len(self._views) > VIEWS:
             self._views.popitem(last=False)

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from datetime import UTC
-from typing import Any
+from typing import Any, Final
 
-from sqlalchemy import select
+from sqlalchemy import or_, select
 from sqlalchemy.orm import Session
 
 from oatmeal.core.recipe import Recipe, from_document
@@ -13,24 +13,38 @@ from oatmeal.library import versions
 from oatmeal.library.errors import Missing
 from oatmeal.library.models import HistoryStep, Version
 
+#: Steps that are listed at once.
+PAGE: Final = 150
 
-def listed(session: Session, version_id: int) -> list[dict[str, Any]]:
-    """Every step of a version, the newest first.
+
+def listed(session: Session, version_id: int, count: int = PAGE) -> dict[str, Any]:
+    """The newest steps of a version, the newest first.
+
+    What is in force and kept states are listed however old they are.
 
     Returns
     -------
-    list of dict
-        ``id``, ``words``, ``kept`` (a name or None), ``at`` (ISO 8601, UTC), ``now`` (in force),
-        and ``aside`` (on a branch that neither undo nor redo leads to).
+    dict
+        ``steps``, each with ``id``, ``words``, ``kept`` (a name or None), ``at`` (ISO 8601, UTC),
+        ``now`` (in force), and ``aside`` (on a branch that neither undo nor redo leads to); and
+        ``earlier``, how many older ones are not listed.
     """
     version = versions.get(session, version_id)
-    steps = session.scalars(
-        select(HistoryStep)
-        .where(HistoryStep.version_id == version.id)
+    own = HistoryStep.version_id == version.id
+    parents = session.execute(
+        select(HistoryStep.id, HistoryStep.parent_id).where(own).order_by(HistoryStep.id.desc())
+    ).all()
+    line = _line(version, {step.id: step.parent_id for step in parents})
+    first = parents[min(count, len(parents)) - 1].id if parents else 0
+    wanted = or_(
+        HistoryStep.id >= first, HistoryStep.kept.is_not(None), HistoryStep.id == version.head_id
+    )
+    steps = session.execute(
+        select(HistoryStep.id, HistoryStep.words, HistoryStep.kept, HistoryStep.created_at)
+        .where(own, wanted)
         .order_by(HistoryStep.id.desc())
     ).all()
-    line = _line(version, {step.id: step.parent_id for step in steps})
-    return [
+    told = [
         {
             "id": step.id,
             "words": step.words,
@@ -41,6 +55,7 @@ def listed(session: Session, version_id: int) -> list[dict[str, Any]]:
         }
         for step in steps
     ]
+    return {"steps": told, "earlier": len(parents) - len(told)}
 
 
 def _line(version: Version, parents: dict[int, int | None]) -> set[int]:

@@ -1,26 +1,43 @@
-"""The workbench: the desks of the photographs in use."""
+"""The workbench: the desks of the photographs in use, within a size in memory."""
 
 from __future__ import annotations
 
 import threading
+import time
 from collections import OrderedDict
 from typing import Final
 
-from oatmeal.library.desk import Desk
+from oatmeal.library.desk import SIZES, Desk
 from oatmeal.library.models import Photograph
 from oatmeal.library.proxies import Proxies
+from oatmeal.memory import held_bytes
 
-#: Photographs held ready.
-DESKS: Final = 3
+#: Memory that desks may take unless said otherwise.
+USUAL_BYTES: Final = 4 * 1024**3
+
+#: Seconds between two weighings of the desks.
+_WEIGHED_S: Final = 1.0
 
 
 class Workbench:
-    """The desks of all photographs in use; the longest unused makes room."""
+    """The desks of all photographs in use; the longest unused make room.
 
-    def __init__(self, proxies: Proxies) -> None:
+    Parameters
+    ----------
+    proxies : Proxies
+    most_bytes : int
+        Memory that they may take together; the one that is worked on stays, however large.
+    sizes : int
+        Sizes that each holds ready.
+    """
+
+    def __init__(self, proxies: Proxies, most_bytes: int = USUAL_BYTES, sizes: int = SIZES) -> None:
         self._proxies = proxies
+        self._most_bytes = most_bytes
+        self._sizes = sizes
         self._lock = threading.Lock()
         self._desks: OrderedDict[str, Desk] = OrderedDict()
+        self._weighed = 0.0
 
     def desk(self, photograph: Photograph) -> Desk:
         """The desk of a photograph, set up now if it is not in use."""
@@ -29,10 +46,19 @@ class Workbench:
         if desk is None:
             # outside the lock: the desks in use go on meanwhile
             size = (photograph.width, photograph.height)
-            desk = Desk(photograph.original, size, self._proxies)
+            desk = Desk(photograph.original, size, self._proxies, self._sizes)
         with self._lock:
             desk = self._desks.setdefault(photograph.sha256, desk)
             self._desks.move_to_end(photograph.sha256)
-            while len(self._desks) > DESKS:
-                self._desks.popitem(last=False)
+            if time.monotonic() - self._weighed >= _WEIGHED_S:
+                self._make_room()
             return desk
+
+    def _make_room(self) -> None:
+        """Put the longest unused desks away until the others fit."""
+        self._weighed = time.monotonic()
+        left = self._most_bytes
+        for place, (sha256, desk) in enumerate(reversed(list(self._desks.items()))):
+            left -= held_bytes(desk)
+            if left < 0 and place > 0:
+                del self._desks[sha256]

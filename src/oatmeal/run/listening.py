@@ -9,15 +9,22 @@ from typing import Any, Final
 from flask import Flask
 from waitress.channel import HTTPChannel
 from waitress.server import create_server
-from waitress.task import ErrorTask
+from waitress.task import ErrorTask, ThreadedTaskDispatcher
 
 from oatmeal.photofile.room import weight
 from oatmeal.settings import Settings
 from oatmeal.web.app import SECURITY
+from oatmeal.web.pace import THREADS, pace_of
 
-#: Settings of waitress: a frame of several megabytes leaves at once and stays in memory.
+#: Connections that may be open at the same time, most of them idle.
+MOST_CONNECTIONS: Final = 1000
+
+#: Settings of waitress: a frame of several megabytes leaves at once and stays in memory; who sends
+#: nothing for half a minute makes room.
 SERVER: Final[dict[str, Any]] = {
-    "threads": 6,
+    "connection_limit": MOST_CONNECTIONS,
+    "channel_timeout": 30,
+    "cleanup_interval": 5,
     "outbuf_overflow": 16 << 20,
     "send_bytes": 1,
     "asyncore_use_poll": True,
@@ -61,11 +68,46 @@ class _Channel(HTTPChannel):  # type: ignore[misc]
     error_task_class = _Refusal
 
 
+class _Queues:
+    """Hands each request to threads of its own kind; see :mod:`oatmeal.web.pace`."""
+
+    def __init__(self, app: Flask) -> None:
+        self._app = app
+        self._queues = {kind: _Queue() for kind in THREADS}
+        for kind, count in THREADS.items():
+            self._queues[kind].set_thread_count(count)
+
+    def add_task(self, channel: Any) -> None:
+        """Queue a channel whose next request has arrived whole."""
+        asked = channel.requests[0] if channel.requests else None
+        if asked is None or asked.error:
+            kind = "page"
+        else:
+            kind = pace_of(self._app, asked.command, asked.path)
+        self._queues[kind].add_task(channel)
+
+    def shutdown(self, cancel_pending: bool = True, timeout: float = 5) -> None:
+        """End all threads."""
+        for queue in self._queues.values():
+            queue.set_thread_count(0)
+        for queue in self._queues.values():
+            queue.shutdown(cancel_pending, timeout)
+
+
+class _Queue(ThreadedTaskDispatcher):  # type: ignore[misc]
+    def add_task(self, task: Any) -> None:
+        """As waitress does, without a warning for every request that waits for another."""
+        with self.lock:
+            self.queue.append(task)
+            self.queue_cv.notify()
+
+
 def server_for(app: Flask, settings: Settings, listener: socket.socket) -> Any:
     """The server of an application on a listening socket; its ``run`` ends with Ctrl-C."""
     server = create_server(
         app,
         sockets=[listener],
+        _dispatcher=_Queues(app),
         max_request_body_size=settings.limits.max_bytes + BODY_ROOM,
         **SERVER,
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 import fcntl
 import logging
 import os
+import resource
 import signal
 import socket
 import sys
@@ -25,7 +26,7 @@ from oatmeal.library.store import FileStore
 from oatmeal.memory import keep_frames
 from oatmeal.photofile import room
 from oatmeal.run import demo
-from oatmeal.run.listening import server_for
+from oatmeal.run.listening import MOST_CONNECTIONS, server_for
 from oatmeal.run.mariadb import LATER_BYTES, PrivateServer, StartError
 from oatmeal.run.watching import Watched
 from oatmeal.settings import SettingError, Settings
@@ -51,6 +52,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     logging.basicConfig(level=logging.WARNING, format=LOG_FORMAT)
     keep_frames()
     before = _listen_for_the_end()
+    _allow_connections()
     try:
         settings = Settings.from_environment(home_name="oatmeal-demo" if with_demo else "oatmeal")
         with _only_one(settings.home) as lock:
@@ -68,6 +70,15 @@ def main(arguments: Sequence[str] | None = None) -> int:
         for number, handler in before.items():
             signal.signal(number, handler)
     return 0
+
+
+def _allow_connections() -> None:
+    """Let this process hold as many files open as connections, and its own, need."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    wanted = 2 * MOST_CONNECTIONS
+    if soft != resource.RLIM_INFINITY and soft < wanted:
+        most = wanted if hard == resource.RLIM_INFINITY else min(wanted, hard)
+        resource.setrlimit(resource.RLIMIT_NOFILE, (most, hard))
 
 
 def _listen_for_the_end() -> dict[signal.Signals, Any]:
@@ -127,7 +138,7 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
         store = FileStore(settings.home, settings.cache_bytes)
         store.clear_incoming()
         if warmed.is_alive():
-            with step("Making the calculations ready (about 20 s the first time)"):
+            with step("Making the calculations ready (a minute or two the first time)"):
                 warmed.join()
         app = create_app(database, store, settings)
         if with_demo:
@@ -178,7 +189,7 @@ def step(words: str) -> Iterator[None]:
 def _warm() -> None:
     from oatmeal.core import kernels
 
-    kernels.warm()
+    kernels.warm(os.cpu_count() or 1)
     shared_reader().warm()
     if kernels.threading_layer() == "workqueue":
         log.warning(

@@ -9,6 +9,7 @@ from flask import Blueprint, request
 from oatmeal.exports import handover
 from oatmeal.library import photographs, series
 from oatmeal.web import bodies
+from oatmeal.web.pace import paced
 from oatmeal.web.parsing import Reply, takes
 from oatmeal.web.receiving import chunks
 from oatmeal.web.services import services
@@ -52,6 +53,7 @@ def restore_series(series_id: int) -> Reply:
 
 
 @api.post("/series/<int:series_id>/photographs")
+@paced("file")
 def add_photograph(series_id: int) -> Reply:
     """Take in one file: its bytes are the body, its name the header ``X-File-Name``.
 

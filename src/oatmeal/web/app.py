@@ -107,7 +107,7 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
     app.extensions["oatmeal"] = Services(
         database,
         store,
-        Workbench(proxies),
+        Workbench(proxies, settings.desk_bytes, settings.desk_sizes),
         small,
         importer,
         Runner(database, store, workers, limits=settings.limits),

@@ -20,9 +20,11 @@ from oatmeal.core.recipe.clean import LARGEST_SPOT, SMALLEST_SPOT
 from oatmeal.core.recipe.frame import Line
 from oatmeal.core.recipe.paths import Path
 from oatmeal.core.seeing.points import BUDGET
+from oatmeal.core.seeing.strip import MAX_BANDS
 from oatmeal.exports.finished import USUAL_PATTERN
 from oatmeal.exports.printingmap import FORMATS as MAP_FORMATS
 from oatmeal.library.applying import MOST_FRAMES
+from oatmeal.library.history import PAGE
 from oatmeal.library.recipes import USUAL_GROUPS
 from oatmeal.library.requests import FRAMINGS, LAYERS
 from oatmeal.library.versions import LONGEST_LABEL, MAX_PINS
@@ -113,6 +115,12 @@ class Going(Revision):
     step: Number
 
 
+class Listing(Body):
+    """How many of the newest entries of a list."""
+
+    count: Annotated[int, Field(ge=1, le=_MOST)] = PAGE
+
+
 class Keeping(Body):
     """A name under which a state is kept; an empty one lets it go."""
 
@@ -130,7 +138,7 @@ class Band(Body):
     """A test strip: a setting and the value of each band."""
 
     path: Annotated[str, Field(max_length=200)]
-    values: list[Any]
+    values: Annotated[list[Any], Field(max_length=MAX_BANDS)]
     upright: bool = True
 
 
@@ -139,7 +147,10 @@ class Wish(Body):
 
     recipe: Wanted
     side: int
-    layers: list[Literal[LAYERS]] = ["grey"]  # type: ignore[valid-type]
+    layers: Annotated[
+        list[Literal[LAYERS]],  # type: ignore[valid-type]
+        Field(max_length=len(LAYERS)),
+    ] = ["grey"]
     region: tuple[int, int, int, int] | None = None
     trace: int | Literal[ranges.NAMES] | None = None  # type: ignore[valid-type]
     touched: Place | int | None = None

@@ -8,6 +8,7 @@ from oatmeal.exports import archive, batches
 from oatmeal.library.errors import Missing
 from oatmeal.library.store import is_filled
 from oatmeal.web import bodies
+from oatmeal.web.pace import paced
 from oatmeal.web.parsing import Reply, takes
 from oatmeal.web.services import services
 
@@ -74,6 +75,7 @@ def remove_export(batch_id: int) -> Reply:
 
 
 @export_api.get("/exports/<int:batch_id>.zip")
+@paced("file")
 def download_all(batch_id: int) -> Response:
     """The finished files of a batch in one archive; pictures are compressed already."""
     with services().database.session() as session:
@@ -86,6 +88,7 @@ def download_all(batch_id: int) -> Response:
 
 
 @export_api.get("/exports/<int:batch_id>/<int:job_id>")
+@paced("file")
 def download_one(batch_id: int, job_id: int) -> Response:
     """One finished file of a batch."""
     with services().database.session() as session:

@@ -19,6 +19,7 @@ from oatmeal.library.models import JoinJob, Photograph, Version
 from oatmeal.photofile import rawfile
 from oatmeal.photofile.encode import FORMATS
 from oatmeal.web.assets import asset
+from oatmeal.web.pace import paced
 from oatmeal.web.services import services
 from oatmeal.web.vocabulary import declared, step_words, vocabulary
 
@@ -160,6 +161,7 @@ def _wanted_version(photograph: Photograph) -> Version:
 
 
 @pages.get("/pictures/<int:photograph_id>.jpg")
+@paced("small")
 def small_picture(photograph_id: int) -> Response:
     """A small picture of a photograph: its present version in grey, or ``?colour=1``."""
     with services().database.session() as session:

@@ -11,6 +11,7 @@ from oatmeal.library import photographs, versions
 from oatmeal.library.errors import Invalid
 from oatmeal.library.printdesk import Wished
 from oatmeal.web import bodies
+from oatmeal.web.pace import paced
 from oatmeal.web.parsing import Reply, takes
 from oatmeal.web.receiving import chunks
 from oatmeal.web.services import services
@@ -19,6 +20,7 @@ print_api = Blueprint("print_api", __name__, url_prefix="/api/prints")
 
 
 @print_api.post("/file")
+@paced("file")
 def send_file_of_print() -> Reply:
     """Send a print as a file: its bytes are the body, its name the header ``X-File-Name``."""
     name = unquote(request.headers.get("X-File-Name", "unnamed"))

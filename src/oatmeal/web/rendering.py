@@ -23,6 +23,7 @@ from oatmeal.library.requests import Request, Strip
 from oatmeal.photofile import encode
 from oatmeal.photofile.encode import MIMETYPES, Output
 from oatmeal.web import bodies
+from oatmeal.web.pace import paced
 from oatmeal.web.parsing import query, takes
 from oatmeal.web.services import services
 
@@ -256,6 +257,7 @@ def ready(photograph_id: int, wanted: bodies.Ready) -> dict[str, Any]:
 
 
 @rendering.post("/api/versions/<int:version_id>/finished")
+@paced("file")
 @takes(bodies.Form)
 def finished(version_id: int, wanted: bodies.Form) -> dict[str, Any]:
     """Make a finished file and say how large it became, before it is downloaded."""
@@ -264,6 +266,7 @@ def finished(version_id: int, wanted: bodies.Form) -> dict[str, Any]:
 
 
 @rendering.post("/api/versions/<int:version_id>/finished/back")
+@paced("file")
 @takes(bodies.Form)
 def export_back(version_id: int, wanted: bodies.Form) -> dict[str, Any]:
     """Write the finished file beside the original that was handed over."""
@@ -277,6 +280,7 @@ def export_back(version_id: int, wanted: bodies.Form) -> dict[str, Any]:
 
 
 @rendering.get("/versions/<int:version_id>/finished")
+@paced("file")
 def download(version_id: int) -> Response:
     """The finished file itself."""
     output = query(bodies.Form, request.args).output
@@ -287,6 +291,7 @@ def download(version_id: int) -> Response:
 
 
 @rendering.get("/versions/<int:version_id>/map")
+@paced("file")
 def printing_map(version_id: int) -> Response:
     """The printing map of a version, ``?format=png`` or ``pdf``."""
     kind = query(bodies.MapForm, request.args).format
@@ -304,6 +309,7 @@ def printing_map(version_id: int) -> Response:
 
 
 @rendering.post("/api/versions/<int:version_id>/finished/look")
+@paced("file")
 @takes(bodies.Look)
 def look(version_id: int, wanted: bodies.Look) -> Response:
     """A part of the finished file as it is written."""

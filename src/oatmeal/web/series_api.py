@@ -7,6 +7,7 @@ from flask import Blueprint, Response, send_file
 from oatmeal.library import applying, photographs, versions
 from oatmeal.library.applying import Frame, Wish
 from oatmeal.web import bodies
+from oatmeal.web.pace import paced
 from oatmeal.web.parsing import Reply, takes
 from oatmeal.web.services import services
 
@@ -44,6 +45,7 @@ def undo(wanted: bodies.Undoing) -> Reply:
 
 
 @series_api.post("/photographs/<int:photograph_id>/small")
+@paced("small")
 @takes(bodies.Of)
 def small_picture(photograph_id: int, wanted: bodies.Of) -> Response:
     """A small picture under a recipe that is not stored."""
@@ -53,6 +55,7 @@ def small_picture(photograph_id: int, wanted: bodies.Of) -> Response:
 
 
 @series_api.get("/photographs/<int:photograph_id>/check")
+@paced("small")
 def check(photograph_id: int) -> Reply:
     """What a check looks at, of the version that the sheet shows."""
     with services().database.session() as session:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from flask import Blueprint
+from flask import Blueprint, request
 
 from oatmeal.core.recipe import words
 from oatmeal.library import history, photographs, versions
 from oatmeal.web import bodies
-from oatmeal.web.parsing import Reply, takes
+from oatmeal.web.parsing import Reply, query, takes
 from oatmeal.web.services import services
 
 version_api = Blueprint("versions", __name__, url_prefix="/api")
@@ -98,7 +98,7 @@ def redo(version_id: int, wanted: bodies.Revision) -> Reply:
 @version_api.get("/versions/<int:version_id>/history")
 def list_history(version_id: int) -> Reply:
     with services().database.session() as session:
-        return {"steps": history.listed(session, version_id)}
+        return history.listed(session, version_id, query(bodies.Listing, request.args).count)
 
 
 @version_api.get("/versions/<int:version_id>/history/<int:step_id>")

@@ -8,6 +8,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from itertools import islice
 from typing import Any, Final
 
 from pydantic import ValidationError
@@ -19,6 +20,9 @@ from oatmeal.core.recipe.mix import BASE_KINDS
 
 #: A recipe document larger than this is refused unread.
 MAX_BYTES: Final = 1_000_000
+
+#: Problems of one recipe that are told.
+MOST_PROBLEMS: Final = 20
 
 
 @dataclass(frozen=True)
@@ -36,6 +40,9 @@ class Problem:
         return f"{self.path}: {self.message}" if self.path else self.message
 
 
+_TOO_LARGE: Final = Problem("", "the recipe is larger than 1 MB, which no recipe is")
+
+
 class RecipeError(ValueError):
     """A recipe that cannot be used; :attr:`problems` says where and why."""
 
@@ -50,7 +57,7 @@ def read(text: str | bytes) -> Recipe:
     Raises
     ------
     RecipeError
-        With every problem's path and what is allowed there.
+        With each problem's path and what is allowed there, the first of them.
 
     Examples
     --------
@@ -58,7 +65,7 @@ def read(text: str | bytes) -> Recipe:
     20.0
     """
     if len(text) > MAX_BYTES:
-        raise RecipeError([Problem("", "the recipe is larger than 1 MB, which no recipe is")])
+        raise RecipeError([_TOO_LARGE])
     try:
         document = json.loads(text)
     except (ValueError, RecursionError) as error:
@@ -71,20 +78,27 @@ def from_document(document: object) -> Recipe:
     """Read a recipe from a decoded JSON document; raises :class:`RecipeError`."""
     if not isinstance(document, Mapping):
         raise RecipeError([Problem("", "a recipe is a JSON object, { ... }")])
-    nulls = [Problem(path, "null is not a value; leave the key out") for path in _nulls(document)]
+    text = json.dumps(document)
+    if len(text) > MAX_BYTES:
+        raise RecipeError([_TOO_LARGE])
+    nulls = list(islice(_nulls(document), MOST_PROBLEMS))
     if nulls:
-        raise RecipeError(nulls)
+        raise RecipeError(
+            [Problem(path, "null is not a value; leave the key out") for path in nulls]
+        )
     version = document.get("oatmeal", FORMAT)
     if type(version) is int and version > FORMAT:
         raise RecipeError(
             [Problem("oatmeal", f"format {version} is newer than this program reads ({FORMAT})")]
         )
     try:
-        return Recipe.model_validate_json(json.dumps(_from_earlier(document)))
+        now = _from_earlier(document)
+        return Recipe.model_validate_json(text if now is document else json.dumps(now))
     except (ValidationError, ValueError) as error:
         if not isinstance(error, ValidationError):
             raise RecipeError([Problem("", "the recipe holds a number that is none")]) from error
-        raise RecipeError([_problem(dict(detail)) for detail in error.errors()]) from error
+        found = error.errors(include_url=False)[:MOST_PROBLEMS]
+        raise RecipeError([_problem(dict(detail)) for detail in found]) from error
 
 
 def _from_earlier(document: Mapping[str, Any]) -> Mapping[str, Any]:

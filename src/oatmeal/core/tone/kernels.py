@@ -32,7 +32,7 @@ from oatmeal.core.colour.lanes import (
     log2_one,
     parallel,
 )
-from oatmeal.core.maps import Maps
+from oatmeal.core.maps import Box, Maps
 
 _f = np.float32
 
@@ -426,5 +426,11 @@ def warm() -> None:
     table = np.zeros(TABLE_SIZE, dtype=np.float32)
     maps = np.zeros((4, 2, 2), dtype=np.float32)
     window = (0.0, 0.0, 4.0, 4.0)
-    local(grey, 0.0, spread(maps, window, 4), window, (table, table, table), grey, 1.0)
+    wide = spread(maps, window, 4)
+    local(grey, 0.0, wide, window, (table, table, table), grey, 1.0)
     through_scale(grey, 1.0, table, 1.0)
+    spans = np.tile(np.array([0, 4]), (4, 1))
+    own = Maps(Box(0, 0, 4, 4), np.ones((4, 4), np.uint8), spans, {"exposure": grey})
+    moved(grey, grey, 0.0, wide, window, (table, table, table), grey, 1.0, 0.1, own, 1.0)
+    exposed(grey, grey, own, 1.0)
+    through_mapped_scale(grey, 1.0, (0.0, 255.0, 0.0, 1.0), 1.0, False, table, own, grey.copy())

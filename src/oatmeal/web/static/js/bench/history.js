@@ -3,7 +3,8 @@ import { ask, say } from "../api.js";
 import { drawGreys } from "./greys.js";
 import { nextTick } from "./ticks.js";
 
-const SHOWN_STEPS = 150;
+/** Steps that are read at once, and more with every press. */
+const PAGE = 150;
 const SMALL_SIDE = 240;
 const DAY_MS = 86_400_000;
 
@@ -16,7 +17,8 @@ export function remembering(bench) {
   return {
     steps: [],
     historyOpen: false,
-    allSteps: false,
+    earlier: 0,
+    count: PAGE,
     pictures: false,
     keepName: "",
     // history
@@ -32,7 +34,8 @@ export function remembering(bench) {
     },
     async readHistory() {
       await bench.versions.tryIt(async () => {
-        this.steps = (await ask("GET", `${address}/history`)).steps;
+        const { steps, earlier } = await ask("GET", `${address}/history?count=${this.count}`);
+        Object.assign(this, { steps, earlier });
       });
       if (this.pictures) this.drawSteps();
     },
@@ -41,11 +44,9 @@ export function remembering(bench) {
       if (this.historyOpen || bench.compare.comparing) this.readHistory();
       else this.steps = [];
     },
-    stepsShown() {
-      return this.allSteps ? this.steps : this.steps.slice(0, SHOWN_STEPS);
-    },
-    moreSteps() {
-      return this.allSteps ? 0 : Math.max(0, this.steps.length - SHOWN_STEPS);
+    async readEarlier() {
+      this.count += 10 * PAGE;
+      await this.readHistory();
     },
     stepTitle(step) {
       return step.aside ? "on a branch that was left; going there brings it back" : "go to this state";
