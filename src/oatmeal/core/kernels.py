@@ -31,8 +31,8 @@ from oatmeal.core.prepare import (
     thread_kernels,
 )
 from oatmeal.core.seeing import kernels as seeing
+from oatmeal.core.tone import fine_kernel
 from oatmeal.core.tone import kernels as tone
-
 
 #: The rooms with loops; those that take longest to compile first.
 _ROOMS: Final = (
@@ -47,6 +47,7 @@ _ROOMS: Final = (
     join,
     guard,
     tone,
+    fine_kernel,
     thread_kernels,
     quantising,
     marks_kernels,

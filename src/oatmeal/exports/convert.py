@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.finish import sharpened
+from oatmeal.core.finish import looks_around, sharpened
 from oatmeal.core.pipeline import opacity, render, render_colour
 from oatmeal.core.recipe import Recipe
 from oatmeal.photofile import decode as decoding
@@ -98,7 +98,8 @@ def write_picture(
             return encoded
         return sharpened(encoded, output.sharpen, output.sharpen_amount, output.resolution)
 
-    codes = render(picture, recipe, output.dtype, output.long_side, progress, for_medium)
+    around = 0 if output.sharpen == "off" else looks_around(output.sharpen, output.resolution)
+    codes = render(picture, recipe, output.dtype, output.long_side, progress, for_medium, around)
     height, width = codes.shape[:2]
     alpha = opacity(picture, recipe, output.long_side)
     written = encoding.encode(codes, destination, output, picture.exif, alpha)

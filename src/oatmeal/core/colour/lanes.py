@@ -57,6 +57,10 @@ _E1, _E2, _E3, _E4, _E5, _E6 = (
 #: iterations after it remove its error).
 _CUBE_ROOT_BITS: Final = np.int32(709921077)
 
+#: Added before a cube root: its powers stay numbers of full precision, which processors are quick
+#: with, where there is no light.
+_TINY: Final = _f(1e-24)
+
 inline: Any = numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")
 
 #: One pass over a picture: rows in parallel, without holding the interpreter, cached on disk.
@@ -82,7 +86,7 @@ def _at(setting, y, x):  # type: ignore[no-untyped-def]
 @inline
 def cube_root(value):  # type: ignore[no-untyped-def]
     """Cube root by two Halley steps; works on many values at once."""
-    size = np.float32(abs(value) + _f(1e-30))
+    size = np.float32(abs(value) + _TINY)
     third = np.int32(np.float32(size.view(np.int32)) * _f(1.0 / 3.0))
     root = np.int32(third + _CUBE_ROOT_BITS).view(np.float32)
     cube = root * root * root

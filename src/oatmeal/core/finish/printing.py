@@ -22,18 +22,12 @@ Plane = NDArray[np.float32]
 _ROWS: Final = 512
 
 
-def printed(
-    encoded: Plane,
-    recipe: Recipe,
-    seed: int = 0,
-    between: Callable[[Plane], Plane] = lambda plane: plane,
-    spreading: Plane | None = None,
-) -> Plane:
-    """Encoded values as they are printed, but for their colour.
+class Printing:
+    """Prints a picture whose encoded values come strip by strip, from its top down.
 
     Parameters
     ----------
-    encoded : float32 (H, W)
+    width, height : int
         Of the whole framed picture, at the output's size.
     recipe : Recipe
         As it acts.
@@ -41,26 +35,85 @@ def printed(
         Of the photograph, for what is drawn by chance.
     between : callable
         What is done between falloff and grain: sharpening for the medium.
+    around : int
+        Rows above and below one that it looks at.
     spreading : float32 (h, w), optional
         The light that spreads, of :func:`.glow.spread`; None where nothing glows.
     """
-    finish = recipe.finish
+
+    def __init__(
+        self,
+        width: int,
+        height: int,
+        recipe: Recipe,
+        seed: int = 0,
+        between: Callable[[Plane], Plane] = lambda plane: plane,
+        around: int = 0,
+        spreading: Plane | None = None,
+    ) -> None:
+        self._size = (width, height)
+        self._recipe = recipe
+        self._seed = seed
+        self._between = between
+        self._around = around
+        self._spreading = spreading
+        self._works = [(by, laid) for by, laid in SURFACE if laid.works(recipe)]
+        self._held = np.empty((0, width), np.float32)
+        self._taken = self._given = 0
+
+    def take(self, encoded: Plane) -> tuple[int, Plane]:
+        """The next rows, float32 ``(h, W)``.
+
+        Returns
+        -------
+        top : int
+            Of the rows that are printed now, which lag behind by what ``around`` asks for.
+        rows : float32 (n, W)
+        """
+        finish, window = self._recipe.finish, Window(0, self._taken, *self._size)
+        if self._spreading is not None:
+            encoded = glow.glowing(encoded, self._spreading, finish.glow.amount, window)
+        rows = shading.shaded(encoded, finish, window)
+        self._taken += len(rows)
+        top, height = self._given, self._size[1]
+        self._given = height if self._taken == height else max(top, self._taken - self._around)
+        if self._around:
+            first = self._taken - len(rows) - len(self._held)
+            self._held = np.concatenate([self._held, rows])
+            rows = self._between(self._held)[top - first : self._given - first]
+            self._held = self._held[max(0, self._given - self._around - first) :]
+        else:
+            rows = self._between(rows)
+        return top, self._laid(top, rows)
+
+    def _laid(self, top: int, rows: Plane) -> Plane:
+        """What lies on the print, over rows from ``top`` on."""
+        if not self._works:
+            return rows
+        made = np.empty_like(rows)
+        for above in range(0, len(rows), _ROWS):
+            place = Place(Window(0, top + above, *self._size), seed=self._seed)
+            part = np.ascontiguousarray(rows[above : above + _ROWS])
+            for made_by, laid in self._works:
+                found = made_by.make(self._recipe, place, part)
+                part = laid.make(self._recipe, place, part, found)
+            made[above : above + _ROWS] = part
+        return made
+
+
+def printed(
+    encoded: Plane,
+    recipe: Recipe,
+    seed: int = 0,
+    between: Callable[[Plane], Plane] = lambda plane: plane,
+    spreading: Plane | None = None,
+) -> Plane:
+    """Encoded values ``(H, W)`` of a whole picture as they are printed, but for their colour.
+
+    The parameters are those of :class:`Printing`.
+    """
     height, width = encoded.shape
-    whole = Window(0, 0, width, height)
-    if spreading is not None:
-        encoded = glow.glowing(encoded, spreading, finish.glow.amount, whole)
-    out = between(shading.shaded(encoded, finish, whole))
-    works = [(made_by, laid) for made_by, laid in SURFACE if laid.works(recipe)]
-    if not works:
-        return out
-    made = np.empty_like(out)
-    for top in range(0, height, _ROWS):
-        place = Place(Window(0, top, width, height), seed=seed)
-        rows = np.ascontiguousarray(out[top : top + _ROWS])
-        for made_by, laid in works:
-            rows = laid.make(recipe, place, rows, made_by.make(recipe, place, rows))
-        made[top : top + _ROWS] = rows
-    return made
+    return Printing(width, height, recipe, seed, between, 0, spreading).take(encoded)[1]
 
 
 def bare(kept: Plane, recipe: Recipe, seed: int = 0) -> Plane:

@@ -41,10 +41,16 @@ def _dither(encoded, top, left, upper, channels, out):  # type: ignore[no-untype
     for y in prange(encoded.shape[0]):
         line, codes = encoded[y], out[y]
         down = np.uint32(y + upper) * _STEP_Y
-        for i in range(line.shape[0]):
-            threshold = _threshold(i // channels + left, down)
-            value = min(max(line[i], _f(0.0)), _f(1.0))
-            codes[i] = value * top + threshold
+        if channels == 1:  # without a division the compiler works on many pixels at a time
+            for i in range(line.shape[0]):
+                threshold = _threshold(i + left, down)
+                value = min(max(line[i], _f(0.0)), _f(1.0))
+                codes[i] = np.int32(value * top + threshold)
+        else:
+            for i in range(line.shape[0]):
+                threshold = _threshold(i // channels + left, down)
+                value = min(max(line[i], _f(0.0)), _f(1.0))
+                codes[i] = value * top + threshold
 
 
 @parallel

@@ -7,6 +7,7 @@ the range of its neighbourhood, so that no bright or dark lines appear beside ed
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Final
 
@@ -46,6 +47,19 @@ MEDIA: Final = {
 }
 
 
+def _radius(medium: Medium, resolution: float) -> float:
+    return max(0.3, medium.radius_px(resolution))
+
+
+def _margin(radius: float) -> int:
+    return math.ceil(4 * radius) + 1  # as far as OpenCV's kernel for floating point reaches
+
+
+def looks_around(medium: str, resolution: float) -> int:
+    """Pixels round one that :func:`sharpened` looks at."""
+    return _margin(_radius(MEDIA[medium], resolution))
+
+
 def sharpened(
     encoded: NDArray[np.float32], medium: str, amount: float = 50, resolution: float = 300
 ) -> NDArray[np.float32]:
@@ -74,9 +88,9 @@ def sharpened(
     chosen = MEDIA[medium]
     if amount == 0:
         return encoded
-    radius = max(0.3, chosen.radius_px(resolution))
+    radius = _radius(chosen, resolution)
     gain = np.float32(chosen.strength * amount / 100)
-    margin = int(np.ceil(3 * radius)) + 1
+    margin = _margin(radius)
     out = np.empty_like(encoded)
     for top in range(0, encoded.shape[0], _STRIP_ROWS):
         low, high = max(0, top - margin), min(encoded.shape[0], top + _STRIP_ROWS + margin)

@@ -17,7 +17,7 @@ _f = np.float32
 _LOG2_E = _f(math.log2(math.e))
 
 #: Digest of lanes.py, see there.
-LANES: Final = "8e310b3e3731"
+LANES: Final = "86297a4278c2"
 
 Plane = NDArray[np.float32]
 Colour = NDArray[np.float32]
@@ -67,23 +67,45 @@ def _extremes(rgb, share_of_max, decode, out):  # type: ignore[no-untyped-def]
 
 @parallel
 def _six(rgb, primaries, secondaries, decode, out):  # type: ignore[no-untyped-def]
+    """Loops over few rows each: over many the compiler does not work on eight pixels at a time."""
+    width = rgb.shape[1]
+    red_part, green_part, blue_part = primaries
+    cyan_part, magenta_part, yellow_part = secondaries
     for y in prange(rgb.shape[0]):
-        shown = np.empty(rgb.shape[1] * 3, np.float32)
-        grey = np.empty(rgb.shape[1], np.float32)
-        row = rgb[y].reshape(-1)
-        for i in range(shown.shape[0]):
-            shown[i] = encode_one(row[i])
-        for x in range(rgb.shape[1]):
-            r, g, b = shown[3 * x], shown[3 * x + 1], shown[3 * x + 2]
-            high = max(r, g, b)
-            low = min(r, g, b)
-            middle = max(min(r, g), min(max(r, g), b))
-            primary = primaries[0] if r == high else (primaries[1] if g == high else primaries[2])
-            # the secondary is named by the channel it lacks, the lowest one
-            lacking = secondaries[1] if g == low else secondaries[0]
-            secondary = secondaries[2] if b == low else lacking
-            grey[x] = low + (middle - low) * secondary + (high - middle) * primary
-        decode_row(grey, decode, out[y])
+        red, green, blue = (
+            np.empty(width, np.float32),
+            np.empty(width, np.float32),
+            np.empty(width, np.float32),
+        )
+        low, middle, high = (
+            np.empty(width, np.float32),
+            np.empty(width, np.float32),
+            np.empty(width, np.float32),
+        )
+        part = np.empty(width, np.float32)
+        for x in range(width):
+            red[x], green[x], blue[x] = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
+        for x in range(width):
+            r, g, b = red[x], green[x], blue[x]
+            low[x], high[x] = min(min(r, g), b), max(max(r, g), b)
+            middle[x] = max(min(r, g), min(max(r, g), b))
+        # the secondary is named by the channel it lacks, the lowest one
+        for x in range(width):
+            lacking = magenta_part if green[x] == low[x] else cyan_part
+            part[x] = yellow_part if blue[x] == low[x] else lacking
+        for x in range(width):
+            primary = green_part if green[x] == high[x] else blue_part
+            red[x] = red_part if red[x] == high[x] else primary
+        for x in range(width):
+            low[x] = encode_one(low[x])
+        for x in range(width):
+            middle[x] = encode_one(middle[x])
+        for x in range(width):
+            high[x] = encode_one(high[x])
+        for x in range(width):
+            between = middle[x] - low[x]
+            low[x] = low[x] + between * part[x] + (high[x] - middle[x]) * red[x]
+        decode_row(low, decode, out[y])
 
 
 @parallel
@@ -172,8 +194,9 @@ def six(
 ) -> Plane:
     """Linear grey of six weighted colours: (red, green, blue), (cyan, magenta, yellow)."""
     out = plane_of(rgb_linear)
-    pure, mixed = np.array(primaries, dtype=_f), np.array(secondaries, dtype=_f)
-    _six(rgb_linear, pure, mixed, DECODE_TABLE, out)
+    red, green, blue = (_f(share) for share in primaries)
+    cyan, magenta, yellow = (_f(share) for share in secondaries)
+    _six(rgb_linear, (red, green, blue), (cyan, magenta, yellow), DECODE_TABLE, out)
     return out
 
 

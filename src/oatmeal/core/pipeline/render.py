@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import cv2
@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core import prepare
 from oatmeal.core.colour import encode_srgb, kernels
-from oatmeal.core.finish import bare, coded, mounted, printed, quantised
+from oatmeal.core.finish import Printing, bare, coded, mounted, printed, quantised
 from oatmeal.core.finish.quantising import Depth
 from oatmeal.core.picture import STRIP_ROWS, Picture, Reduction, fitted, framed, reduced_copy
 from oatmeal.core.pipeline.order import COLOUR, Order
@@ -30,18 +30,55 @@ def render(
     long_side: int | None = None,
     progress: Progress = lambda share: None,
     between: Between = lambda plane: plane,
+    around: int = 0,
 ) -> NDArray[Any]:
     """Render a whole picture to codes; see :func:`rendered` for the parameters.
+
+    Parameters
+    ----------
+    around : int
+        Rows above and below one that ``between`` looks at.
 
     Returns
     -------
     uint8 or uint16 (H, W), or (H, W, 3) where it is toned or colour is kept
         Eight bits are dithered. Line and mat enlarge it.
     """
-    greys, kept = _rendered(picture, recipe, long_side, progress, between)
-    finish = recipe.effective().finish
-    codes = coded(greys, finish, dtype, dither=dtype is np.uint8, kept=kept)
+    order = Order(recipe)
+    view = framed(picture, prepare.geometry(order.recipe))
+    finish = order.recipe.finish
+    if order.works(COLOUR) or _reduces(view, long_side):
+        greys, kept = _rendered(view, order, long_side, progress, between)
+        codes = coded(greys, finish, dtype, dither=dtype is np.uint8, kept=kept)
+        return mounted(codes, finish.border)
+    # nothing asks for all greys at once: as codes they take a quarter of the memory
+    codes = np.empty((0,), dtype=dtype)
+    whole = small_of(view, WHOLE_SIDE) if order.asks_whole() else None
+    spreading = whole.get("spreading", order) if whole is not None else None
+    printing = Printing(
+        view.width, view.height, order.recipe, view.seed, between, around, spreading
+    )
+    for _, strip in _strips(view, order, whole, progress):
+        top, rows = printing.take(strip.sharpened(order))
+        part = coded(rows, finish, dtype, dither=dtype is np.uint8, corner=(0, top))
+        if top == 0:
+            codes = np.empty((view.height, *part.shape[1:]), dtype=dtype)
+        codes[top : top + len(part)] = part
     return mounted(codes, finish.border)
+
+
+def _reduces(view: Picture, long_side: int | None) -> bool:
+    return long_side is not None and long_side < max(view.width, view.height)
+
+
+def _strips(
+    view: Picture, order: Order, whole: Pipeline | None, progress: Progress
+) -> Iterator[tuple[int, Region]]:
+    """A picture's strips from its top down, each with its first row."""
+    for top in range(0, view.height, STRIP_ROWS):
+        rows = min(STRIP_ROWS, view.height - top)
+        yield top, Region(view, (0, top, view.width, rows), order, whole)
+        progress((top + rows) / view.height)
 
 
 def rendered(
@@ -71,32 +108,28 @@ def rendered(
     float32 (H, W)
         Encoded greys, 0 to 1, before anything is coloured.
     """
-    return _rendered(picture, recipe, long_side, progress, between)[0]
+    order = Order(recipe)
+    view = framed(picture, prepare.geometry(order.recipe))
+    return _rendered(view, order, long_side, progress, between)[0]
 
 
 def _rendered(
-    picture: Picture,
-    recipe: Recipe,
+    view: Picture,
+    order: Order,
     long_side: int | None,
     progress: Progress,
     between: Between,
 ) -> tuple[NDArray[np.float32], NDArray[np.float32] | None]:
     """The printed greys, and the colour that is kept, if any is."""
-    order = Order(recipe)
-    view = framed(picture, prepare.geometry(order.recipe))
-    reduce = long_side is not None and long_side < max(view.width, view.height)
-    side = long_side if reduce and long_side else None
+    side = long_side if _reduces(view, long_side) else None
     greys = _Gathered(view, side)
     colours = _Gathered(view, side, 3) if order.works(COLOUR) else None
     whole = small_of(view, WHOLE_SIDE) if order.asks_whole() else None
-    for top in range(0, view.height, STRIP_ROWS):
-        rows = min(STRIP_ROWS, view.height - top)
-        strip = Region(view, (0, top, view.width, rows), order, whole)
+    for top, strip in _strips(view, order, whole, progress):
         light = strip.sharpened(order)
         greys.take(top, light if side is None else kernels.decoded(light))
         if colours is not None:
             colours.take(top, strip.kept_colour(order))
-        progress((top + rows) / view.height)
     out = greys.result() if side is None else kernels.encoded(greys.result())
     spreading = whole.get("spreading", order) if whole is not None else None
     made = printed(out, order.recipe, view.seed, between, spreading)
@@ -160,10 +193,9 @@ def render_colour(
         return _coded(small_of(view, long_side).prepared(order), dtype)
     out: NDArray[Any] = np.empty((view.height, view.width, 3), dtype=dtype)
     whole = small_of(view, WHOLE_SIDE) if order.asks_whole() else None
-    for top in range(0, view.height, STRIP_ROWS):
-        rows = min(STRIP_ROWS, view.height - top)
-        strip = Region(view, (0, top, view.width, rows), order, whole)
-        out[top : top + rows] = _coded(strip.prepared(order), dtype, top)
+    for top, strip in _strips(view, order, whole, lambda share: None):
+        part = _coded(strip.prepared(order), dtype, top)
+        out[top : top + len(part)] = part
     return out
 
 

@@ -10,18 +10,17 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Final
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.bands import light_gains
-from oatmeal.core.bands.kernels import HIGHEST_STOPS, LOWEST_STOPS, TABLE_SIZE, log_light
+from oatmeal.core.bands.kernels import HIGHEST_STOPS, LOWEST_STOPS, TABLE_SIZE
 from oatmeal.core.colour import lightness
 from oatmeal.core.colour.ranges import smoothstep
 from oatmeal.core.maps import Maps
 from oatmeal.core.picture import Window
 from oatmeal.core.recipe import Tone
-from oatmeal.core.tone import kernels
+from oatmeal.core.tone import fine_kernel, kernels
 from oatmeal.core.tone.kernels import (
     ADDED_VEIL,
     CLARITY_AT_100,
@@ -128,23 +127,7 @@ def fine_radius(long_side: float) -> int:
 
 def fine_band(grey: Plane, window: Window) -> Plane:
     """What is finer than the middle band, edges left out, float32 (H, W) in stops."""
-    radius = fine_radius(window.long_side)
-    light = log_light(grey)
-    mean = _box_mean(light, radius)
-    square = _box_mean(light * light, radius)
-    variance = np.maximum(square - mean * mean, np.float32(0))
-    slope: Plane = np.asarray(variance / (variance + np.float32(FINE_VARIANCE)), dtype=np.float32)
-    offset: Plane = np.asarray(mean * (1 - slope), dtype=np.float32)
-    slopes, offsets = _box_mean(slope, radius), _box_mean(offset, radius)
-    slopes *= light
-    slopes += offsets
-    return np.asarray(light - slopes, dtype=np.float32)
-
-
-def _box_mean(plane: Plane, radius: int) -> Plane:
-    """Means over squares of ``2 * radius + 1`` pixels a side."""
-    side = (2 * radius + 1,) * 2
-    return np.asarray(cv2.boxFilter(plane, -1, side, borderType=cv2.BORDER_REPLICATE))
+    return fine_kernel.fine_band(grey, fine_radius(window.long_side), FINE_VARIANCE)
 
 
 def tables(tone: Tone, veil: float) -> tuple[Plane, Plane, Plane]:
