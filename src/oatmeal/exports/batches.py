@@ -23,7 +23,7 @@ from oatmeal.exports.finished import named
 from oatmeal.exports.task import Task
 from oatmeal.library import photographs, versions
 from oatmeal.library.errors import Invalid, Missing
-from oatmeal.library.framing import framed_size
+from oatmeal.library.framing import shown_size
 from oatmeal.library.models import ExportBatch, ExportJob, now
 from oatmeal.library.store import FileStore, is_filled
 from oatmeal.photofile import room
@@ -48,6 +48,7 @@ def names(
     suffix = SUFFIX_OF[output.format]
     found: list[str] = []
     taken: set[str] = set()
+    held = photographs.fetch(session, photograph_ids)
     for number in photograph_ids:
         photograph = photographs.get(session, number)
         stem = named(pattern, photograph, photograph.shown.name)
@@ -56,6 +57,7 @@ def names(
             name, count = f"{stem}-{count}{suffix}", count + 1
         taken |= written
         found.append(name)
+    del held  # until here they need not be read one by one
     return found
 
 
@@ -87,6 +89,7 @@ def create(
         raise Invalid("Select the frames to export first.")
     if len(photograph_ids) > MOST_FILES:
         raise Invalid(f"A batch may hold {MOST_FILES} files.")
+    held = photographs.fetch(session, photograph_ids)
     called = names(session, photograph_ids, pattern, output)
     _require_room(session, store, photograph_ids, output)
     first = photographs.get(session, photograph_ids[0])
@@ -101,6 +104,7 @@ def create(
                 photograph_id=number, recipe=recipe, name=name, mark=mark, state="waiting", error=""
             )
         )
+    del held  # until here they need not be read one by one
     session.add(batch)
     session.flush()
     return batch
@@ -113,8 +117,7 @@ def _require_room(
     needed = 0
     for number in photograph_ids:
         photograph = photographs.get(session, number)
-        recipe = versions.recipe_of(photograph.shown)
-        size = output.known_bytes(*framed_size(photograph, recipe))
+        size = output.known_bytes(*shown_size(photograph))
         original = photograph.file_bytes if output.beside == "original" else 0
         needed += size * (4 if output.beside == "colour" else 1) + original
     room.require(f"A batch of {len(photograph_ids)} such files", store.exports, needed)

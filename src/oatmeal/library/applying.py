@@ -81,6 +81,7 @@ def plan(
     mean = _mean(session, small, source, recipe) if wish.own_exposure else 0.0
     groups = [group for group in wish.groups if group in named.groups or group not in ALL_GROUPS]
     planned = []
+    held = photographs.fetch(session, photograph_ids)
     for number in photograph_ids:
         photograph = photographs.get(session, number)
         version = photograph.shown
@@ -105,6 +106,7 @@ def plan(
                 "words": changes(before, after),
             }
         )
+    del held  # until here they need not be read one by one
     return planned
 
 

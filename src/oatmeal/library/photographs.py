@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, Final
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy.orm import Session, joinedload, selectinload
 
 from oatmeal.library import series as series_of
 from oatmeal.library.errors import Invalid, Missing
@@ -13,6 +14,9 @@ from oatmeal.library.models import Photograph, Series, Version, now
 
 #: Photographs that are offered in a list, at the most.
 MOST_CHOICES: Final = 3000
+
+#: Numbers in one query.
+_AT_ONCE: Final = 1000
 
 
 def present(session: Session, series_id: int) -> list[Photograph]:
@@ -23,6 +27,17 @@ def present(session: Session, series_id: int) -> list[Photograph]:
             .where(Photograph.series_id == series_id, Photograph.deleted_at.is_(None))
             .order_by(Photograph.position, Photograph.id)
             .options(selectinload(Photograph.versions).selectinload(Version.head))
+        )
+    )
+
+
+def numbers(session: Session, series_id: int) -> list[int]:
+    """The photographs of a series in order, by their numbers alone."""
+    return list(
+        session.scalars(
+            select(Photograph.id)
+            .where(Photograph.series_id == series_id, Photograph.deleted_at.is_(None))
+            .order_by(Photograph.position, Photograph.id)
         )
     )
 
@@ -42,6 +57,25 @@ def by_series(session: Session) -> list[dict[str, Any]]:
         place = len(group["photographs"]) + 1
         group["photographs"].append({"id": number, "words": f"{place:02d} {title}"})
     return list(groups.values())
+
+
+def fetch(session: Session, photograph_ids: Sequence[int]) -> list[Photograph]:
+    """Photographs with all that :func:`get` and their cards need, in few queries.
+
+    While the list is held, :func:`get` finds them in the session.
+    """
+    found: list[Photograph] = []
+    for begin in range(0, len(photograph_ids), _AT_ONCE):
+        wanted = Photograph.id.in_(photograph_ids[begin : begin + _AT_ONCE])
+        found += session.scalars(
+            select(Photograph)
+            .where(wanted)
+            .options(
+                joinedload(Photograph.series),
+                selectinload(Photograph.versions).selectinload(Version.head),
+            )
+        )
+    return found
 
 
 def get(session: Session, photograph_id: int, *, lock: bool = False) -> Photograph:

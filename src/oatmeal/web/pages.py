@@ -14,7 +14,7 @@ from oatmeal.core.recipe import REST, Recipe
 from oatmeal.core.recipe.carry import GROUPS, STRONGEST
 from oatmeal.core.seeing import measure
 from oatmeal.library import joins, photographs, recipes, series, versions
-from oatmeal.library.framing import framed_size
+from oatmeal.library.framing import framed_size, shown_size
 from oatmeal.library.models import JoinJob, Photograph, Version
 from oatmeal.photofile import rawfile
 from oatmeal.photofile.encode import FORMATS
@@ -64,9 +64,9 @@ def frame_card(photograph: Photograph, joined: JoinJob | None = None) -> dict[st
     """What the sheet shows of a photograph."""
     version = photograph.shown
     others = len(photograph.versions) - 1
-    recipe = versions.recipe_of(version)
-    started = bool(version.head and version.head.parent_id) or not _as_taken(recipe)
-    width, height = framed_size(photograph, recipe)
+    started = bool(version.head and version.head.parent_id)
+    started = started or not _as_taken(versions.recipe_of(version))
+    width, height = shown_size(photograph)
     return {
         "id": photograph.id,
         "title": photograph.title,
@@ -106,8 +106,12 @@ def bench(photograph_id: int) -> str:
     """The page where one photograph is worked on."""
     with services().database.session() as session:
         photograph = photographs.get(session, photograph_id)
-        siblings = photographs.present(session, photograph.series_id)
-        place = [item.id for item in siblings].index(photograph.id)
+        siblings = photographs.numbers(session, photograph.series_id)
+        place = siblings.index(photograph.id)
+        before, after = (
+            photographs.get(session, siblings[there]) if 0 <= there < len(siblings) else None
+            for there in (place - 1, place + 1)
+        )
         version = _wanted_version(photograph)
         width, height = framed_size(photograph, versions.recipe_of(version))
         raw = photograph.suffix in rawfile.SUFFIXES
@@ -117,8 +121,8 @@ def bench(photograph_id: int) -> str:
             frames=_frames_of(session, photograph, siblings),
             wide=joins.results(session, photograph.id),
             number=place + 1,
-            before=siblings[place - 1] if place else None,
-            after=siblings[place + 1] if place + 1 < len(siblings) else None,
+            before=before,
+            after=after,
             start={
                 "photograph": {
                     "id": photograph.id,
@@ -131,9 +135,7 @@ def bench(photograph_id: int) -> str:
                 },
                 "version": versions.state(session, version),
                 "versions": versions.listed(photograph),
-                "beside": [
-                    _sized(item) for item in siblings[place + 1 : place + 2] + siblings[:place][-1:]
-                ],
+                "beside": [_sized(item) for item in (after, before) if item is not None],
                 "series": photograph.series_id,
                 "vocabulary": vocabulary(),
             },
@@ -141,16 +143,16 @@ def bench(photograph_id: int) -> str:
 
 
 def _frames_of(
-    session: Session, photograph: Photograph, siblings: list[Photograph]
+    session: Session, photograph: Photograph, siblings: list[int]
 ) -> list[tuple[int, Photograph]]:
     """The frames that a joined photograph is made of, with their numbers on the sheet."""
     job = joins.made(session, photograph.id)
     frames = joins.frames_present(job) if job else []
-    return [(siblings.index(one) + 1, one) for one in frames if one in siblings]
+    return [(siblings.index(one.id) + 1, one) for one in frames if one.id in siblings]
 
 
 def _sized(photograph: Photograph) -> dict[str, int]:
-    width, height = framed_size(photograph, versions.recipe_of(photograph.shown))
+    width, height = shown_size(photograph)
     return {"id": photograph.id, "width": width, "height": height}
 
 

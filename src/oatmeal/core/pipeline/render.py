@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from typing import Any
+from typing import Any, Final
 
 import cv2
 import numpy as np
@@ -18,6 +18,11 @@ from oatmeal.core.pipeline.order import COLOUR, Order
 from oatmeal.core.pipeline.region import Region
 from oatmeal.core.pipeline.work import WHOLE_SIDE, Pipeline
 from oatmeal.core.recipe import Recipe
+
+#: Pixels of a strip at the most, for memory, and rows of one at the least: its surroundings are
+#: read too.
+_STRIP_PIXELS: Final = 3_000_000
+_LEAST_ROWS: Final = 128
 
 Progress = Callable[[float], None]
 Between = Callable[[NDArray[np.float32]], NDArray[np.float32]]
@@ -75,8 +80,9 @@ def _strips(
     view: Picture, order: Order, whole: Pipeline | None, progress: Progress
 ) -> Iterator[tuple[int, Region]]:
     """A picture's strips from its top down, each with its first row."""
-    for top in range(0, view.height, STRIP_ROWS):
-        rows = min(STRIP_ROWS, view.height - top)
+    most = max(_LEAST_ROWS, min(STRIP_ROWS, _STRIP_PIXELS // view.width))
+    for top in range(0, view.height, most):
+        rows = min(most, view.height - top)
         yield top, Region(view, (0, top, view.width, rows), order, whole)
         progress((top + rows) / view.height)
 

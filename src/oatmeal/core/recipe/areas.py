@@ -15,7 +15,7 @@ from pydantic import AfterValidator, Field, model_validator
 from oatmeal.core.recipe.mix import Lifts
 from oatmeal.core.recipe.parts import Part, Step
 from oatmeal.core.recipe.paths import Path, places
-from oatmeal.core.recipe.settings import setting
+from oatmeal.core.recipe.settings import setting, shared
 from oatmeal.core.recipe.threads import Threads
 from oatmeal.core.recipe.tone import Tone
 
@@ -286,7 +286,7 @@ class Area(Part):
     mask: Annotated[tuple[AnyPart, ...], Field(max_length=MOST_PARTS)] = setting(
         "mask", rest=(), kind="mask", scale="stays", meaning="its parts, see below"
     )
-    values: Values = Field(default_factory=Values)
+    values: Values = Field(default_factory=shared(Values))
 
     def moves(self) -> bool:
         """True where it could change the picture."""

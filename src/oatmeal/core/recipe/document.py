@@ -16,7 +16,7 @@ from oatmeal.core.recipe.finish import Finish
 from oatmeal.core.recipe.mix import Mix
 from oatmeal.core.recipe.parts import Part, Step
 from oatmeal.core.recipe.prepare import Prepare
-from oatmeal.core.recipe.settings import Declared
+from oatmeal.core.recipe.settings import Declared, shared
 from oatmeal.core.recipe.tone import Tone
 
 FORMAT: Final = 1
@@ -30,11 +30,11 @@ class Recipe(Part):
 
     oatmeal: Literal[1] = FORMAT
     name: Annotated[str, Field(max_length=200)] = ""
-    prepare: Prepare = Field(default_factory=Prepare)
-    mix: Mix = Field(default_factory=Mix)
-    tone: Tone = Field(default_factory=Tone)
-    areas: Areas = Field(default_factory=Areas)
-    finish: Finish = Field(default_factory=Finish)
+    prepare: Prepare = Field(default_factory=shared(Prepare))
+    mix: Mix = Field(default_factory=shared(Mix))
+    tone: Tone = Field(default_factory=shared(Tone))
+    areas: Areas = Field(default_factory=shared(Areas))
+    finish: Finish = Field(default_factory=shared(Finish))
 
     def steps(self) -> Iterator[tuple[str, Step]]:
         """The steps by name, in the order of the work."""

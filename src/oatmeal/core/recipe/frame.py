@@ -13,7 +13,7 @@ import numpy as np
 from pydantic import AfterValidator, Field, model_validator
 
 from oatmeal.core.recipe.parts import Part, Stops, Unit
-from oatmeal.core.recipe.settings import setting
+from oatmeal.core.recipe.settings import setting, shared
 
 #: The ratio of the picture itself, turned with it.
 TAKEN: Final = "taken"
@@ -208,7 +208,7 @@ class Lens(Part):
         scale="stays",
         meaning="what is known of the lens is undone too",
     )
-    known: Known = Field(default_factory=Known)
+    known: Known = Field(default_factory=shared(Known))
     developed: Annotated[str, Field(max_length=200)] = setting(
         "developed by", rest="", scale="stays", silent=True,
         meaning="what made colours of a raw file when this recipe was begun",
@@ -234,8 +234,10 @@ class Lens(Part):
 
     @model_validator(mode="after")
     def _one_way(self) -> Self:
-        radius = np.linspace(0, BEND_REACH, 65)
         k1, k2, k3 = self.bend_terms()
+        if not (k1 or k2 or k3 or any(self.known.falloff)):
+            return self  # as nearly every recipe, and all of them are checked often
+        radius = np.linspace(0, BEND_REACH, 65)
         square = radius**2
         drawn = radius * (1 + square * (k1 + square * (k2 + square * k3)))
         reached = np.flatnonzero(drawn >= 1)

@@ -8,8 +8,9 @@ the keys of the pipeline and the table in the guide to the format all come from 
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
+from functools import cache
 from typing import Any, Final, Literal
 
 from pydantic import Field
@@ -103,8 +104,13 @@ def setting(
     if both_ways if signed is None else signed:
         about["signed"] = True
     limits: dict[str, Any] = {"ge": low, "le": high} if bound else {}
-    make = {"default_factory": rest} if callable(rest) else {"default": rest}
+    make = {"default_factory": shared(rest)} if callable(rest) else {"default": rest}
     return Field(**make, **limits, json_schema_extra={"about": about}, **more)
+
+
+def shared(part: Callable[[], Any]) -> Callable[[], Any]:
+    """What makes a part of a recipe at rest: the same one every time, since none can change."""
+    return cache(part)
 
 
 @dataclass(frozen=True)

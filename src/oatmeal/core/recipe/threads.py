@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 
 from oatmeal.core.colour.ranges import CENTRES, NAMES
 from oatmeal.core.recipe.parts import Part, Stops
-from oatmeal.core.recipe.settings import setting
+from oatmeal.core.recipe.settings import setting, shared
 
 #: The feet of two threads come no nearer than this, in degrees of hue.
 NEAREST_FEET: Final = 2.0
@@ -41,14 +41,14 @@ class Thread(Part):
 class Threads(Part):
     """The eight ranges' ways, from where each was photographed to where the mix shall see it."""
 
-    red: Thread = Field(default_factory=Thread)
-    orange: Thread = Field(default_factory=Thread)
-    yellow: Thread = Field(default_factory=Thread)
-    green: Thread = Field(default_factory=Thread)
-    cyan: Thread = Field(default_factory=Thread)
-    blue: Thread = Field(default_factory=Thread)
-    purple: Thread = Field(default_factory=Thread)
-    magenta: Thread = Field(default_factory=Thread)
+    red: Thread = Field(default_factory=shared(Thread))
+    orange: Thread = Field(default_factory=shared(Thread))
+    yellow: Thread = Field(default_factory=shared(Thread))
+    green: Thread = Field(default_factory=shared(Thread))
+    cyan: Thread = Field(default_factory=shared(Thread))
+    blue: Thread = Field(default_factory=shared(Thread))
+    purple: Thread = Field(default_factory=shared(Thread))
+    magenta: Thread = Field(default_factory=shared(Thread))
 
     def hues(self) -> list[float]:
         """By how many degrees each range is led, in hue order."""
