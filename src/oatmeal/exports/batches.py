@@ -10,13 +10,15 @@ import json
 import re
 import shutil
 import unicodedata
+from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import asdict
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import select, update
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy.orm import Session
 
 from oatmeal.exports.convert import beside
 from oatmeal.exports.finished import named
@@ -24,7 +26,7 @@ from oatmeal.exports.task import Task
 from oatmeal.library import photographs, versions
 from oatmeal.library.errors import Invalid, Missing
 from oatmeal.library.framing import shown_size
-from oatmeal.library.models import ExportBatch, ExportJob, now
+from oatmeal.library.models import ExportBatch, ExportJob, Photograph, now
 from oatmeal.library.store import FileStore, is_filled
 from oatmeal.photofile import room
 from oatmeal.photofile.decode import Limits
@@ -133,26 +135,33 @@ def get(session: Session, batch_id: int) -> ExportBatch:
 
 def listed(session: Session, store: FileStore) -> list[dict[str, Any]]:
     """All batches, the newest first, with every job's state and progress."""
-    found = session.scalars(
-        select(ExportBatch)
-        .order_by(ExportBatch.id.desc())
-        .options(selectinload(ExportBatch.jobs).selectinload(ExportJob.photograph))
-    )
-    return [_told(batch, store) for batch in found]
+    rows = session.execute(
+        select(
+            ExportJob.batch_id, ExportJob.id, ExportJob.name, ExportJob.state, ExportJob.error,
+            ExportJob.bytes, ExportJob.finished_at, Photograph.title,
+        )
+        .join(Photograph, Photograph.id == ExportJob.photograph_id)
+        .order_by(ExportJob.id)
+    )  # fmt: skip
+    jobs: dict[int, list[Any]] = defaultdict(list)
+    for row in rows:
+        jobs[row.batch_id].append(row)
+    batches = session.scalars(select(ExportBatch).order_by(ExportBatch.id.desc()))
+    return [_told(batch, jobs[batch.id], store) for batch in batches]
 
 
-def _told(batch: ExportBatch, store: FileStore) -> dict[str, Any]:
+def _told(batch: ExportBatch, rows: Sequence[Any], store: FileStore) -> dict[str, Any]:
     jobs = [
         {
-            "id": job.id,
-            "name": job.name,
-            "title": job.photograph.title,
-            "state": job.state,
-            "error": job.error,
-            "bytes": job.bytes,
-            "share": 1.0 if job.state == "done" else _share(job, store),
+            "id": row.id,
+            "name": row.name,
+            "title": row.title,
+            "state": row.state,
+            "error": row.error,
+            "bytes": row.bytes,
+            "share": _share(row.id, row.state, store),
         }
-        for job in batch.jobs
+        for row in rows
     ]
     return {
         "id": batch.id,
@@ -160,22 +169,22 @@ def _told(batch: ExportBatch, store: FileStore) -> dict[str, Any]:
         "at": batch.created_at.isoformat() + "Z",
         "output": batch.output,
         "jobs": jobs,
-        "seconds": _seconds_a_file(batch),
+        "seconds": _seconds_a_file([row.finished_at for row in rows if row.finished_at]),
     }
 
 
-def _share(job: ExportJob, store: FileStore) -> float:
-    if job.state != "running":
-        return 0.0
+def _share(job_id: int, state: str, store: FileStore) -> float:
+    if state != "running":
+        return 1.0 if state == "done" else 0.0
     try:
-        return float(progress_file(store, job.id).read_text() or 0)
+        return float(progress_file(store, job_id).read_text() or 0)
     except (OSError, ValueError):
         return 0.0
 
 
-def _seconds_a_file(batch: ExportBatch) -> float | None:
+def _seconds_a_file(ended: list[datetime]) -> float | None:
     """Seconds that a file took on average so far, to tell how long the rest will take."""
-    ends = sorted(job.finished_at for job in batch.jobs if job.finished_at is not None)
+    ends = sorted(ended)
     if len(ends) < 2:
         return None
     return (ends[-1] - ends[0]).total_seconds() / (len(ends) - 1)

@@ -167,7 +167,7 @@ def settled(session: Session, join_id: int, photograph_id: int) -> None:
     if job is None:
         return
     job.state, job.error, job.photograph_id = "done", "", photograph_id
-    there = [one.id for one in photographs.present(session, job.series_id)]
+    there = photographs.numbers(session, job.series_id)
     frames = {one.photograph_id for one in job.frames}
     if photograph_id not in there or frames.isdisjoint(there):
         return

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any, Final
 
 from sqlalchemy import select
@@ -10,7 +12,7 @@ from sqlalchemy.orm import Session, joinedload, selectinload
 
 from oatmeal.library import series as series_of
 from oatmeal.library.errors import Invalid, Missing
-from oatmeal.library.models import Photograph, Series, Version, now
+from oatmeal.library.models import HistoryStep, Photograph, Series, Version, now
 
 #: Photographs that are offered in a list, at the most.
 MOST_CHOICES: Final = 3000
@@ -19,16 +21,72 @@ MOST_CHOICES: Final = 3000
 _AT_ONCE: Final = 1000
 
 
-def present(session: Session, series_id: int) -> list[Photograph]:
-    """The photographs of a series in order, with their versions."""
-    return list(
-        session.scalars(
-            select(Photograph)
-            .where(Photograph.series_id == series_id, Photograph.deleted_at.is_(None))
-            .order_by(Photograph.position, Photograph.id)
-            .options(selectinload(Photograph.versions).selectinload(Version.head))
+@dataclass(frozen=True)
+class Card:
+    """What a sheet shows of a photograph.
+
+    Attributes
+    ----------
+    id, title, caption, note, width, height
+        Of the photograph.
+    version_id, version, revision
+        Of the version that is shown.
+    others : int
+        Further versions.
+    changed : bool
+        True if the version was worked on.
+    recipe : dict, optional
+        Its document.
+    """
+
+    id: int
+    title: str
+    caption: str
+    note: str
+    width: int
+    height: int
+    version_id: int
+    version: str
+    revision: int
+    others: int
+    changed: bool
+    recipe: dict[str, Any] | None
+
+
+def cards(session: Session, series_id: int) -> list[Card]:
+    """The photographs of a series in order; of thousands too."""
+    here = (Photograph.series_id == series_id, Photograph.deleted_at.is_(None))
+    shown: dict[int, list[Any]] = defaultdict(list)
+    for version in session.execute(
+        select(
+            Version.id, Version.photograph_id, Version.name, Version.revision,
+            HistoryStep.parent_id, HistoryStep.recipe,
         )
-    )
+        .join(Photograph, Photograph.id == Version.photograph_id)
+        .outerjoin(HistoryStep, HistoryStep.id == Version.head_id)
+        .where(*here, Version.deleted_at.is_(None))
+        .order_by(Version.position, Version.id)
+    ):  # fmt: skip
+        shown[version.photograph_id].append(version)
+    found = []
+    for row in session.execute(
+        select(
+            Photograph.id, Photograph.title, Photograph.caption, Photograph.note,
+            Photograph.width, Photograph.height, Photograph.shown_id,
+        )
+        .where(*here)
+        .order_by(Photograph.position, Photograph.id)
+    ):  # fmt: skip
+        own = shown[row.id]
+        version = next((one for one in own if one.id == row.shown_id), own[0])
+        found.append(
+            Card(
+                row.id, row.title, row.caption, row.note, row.width, row.height,
+                version.id, version.name, version.revision, len(own) - 1,
+                version.parent_id is not None, version.recipe,
+            )
+        )  # fmt: skip
+    return found
 
 
 def numbers(session: Session, series_id: int) -> list[int]:

@@ -30,7 +30,7 @@ def look(wanted: bodies.Joining) -> Reply:
 
 
 def _shown(session: Session, frames: list[Photograph]) -> list[Shown]:
-    siblings = [one.id for one in photographs.present(session, frames[0].series_id)]
+    siblings = photographs.numbers(session, frames[0].series_id)
     return [
         Shown(one.original, f"{siblings.index(one.id) + 1:02d}", one.width, one.height)
         for one in frames

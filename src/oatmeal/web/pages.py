@@ -10,12 +10,13 @@ from sqlalchemy.orm import Session
 from werkzeug.wrappers import Response as AnyResponse
 
 from oatmeal.core.join import MOST_FRAMES, Choices
-from oatmeal.core.recipe import REST, Recipe
+from oatmeal.core.recipe import REST, Recipe, from_document
 from oatmeal.core.recipe.carry import GROUPS, STRONGEST
 from oatmeal.core.seeing import measure
 from oatmeal.library import joins, photographs, recipes, series, versions
-from oatmeal.library.framing import framed_size, shown_size
+from oatmeal.library.framing import framed_size, shown_size, size_in
 from oatmeal.library.models import JoinJob, Photograph, Version
+from oatmeal.library.photographs import Card
 from oatmeal.photofile import rawfile
 from oatmeal.photofile.encode import FORMATS
 from oatmeal.web.assets import asset
@@ -41,8 +42,7 @@ def sheet(series_id: int) -> str:
         found = series.get(session, series_id)
         joined = joins.joined_in(session, series_id)
         frames = [
-            frame_card(item, joined.get(item.id))
-            for item in photographs.present(session, series_id)
+            frame_card(item, joined.get(item.id)) for item in photographs.cards(session, series_id)
         ]
         start = {
             "groups": [
@@ -60,23 +60,20 @@ def sheet(series_id: int) -> str:
         return render_template("sheet.html", series=found, frames=frames, start=start)
 
 
-def frame_card(photograph: Photograph, joined: JoinJob | None = None) -> dict[str, Any]:
+def frame_card(card: Card, joined: JoinJob | None = None) -> dict[str, Any]:
     """What the sheet shows of a photograph."""
-    version = photograph.shown
-    others = len(photograph.versions) - 1
-    started = bool(version.head and version.head.parent_id)
-    started = started or not _as_taken(versions.recipe_of(version))
-    width, height = shown_size(photograph)
+    started = card.changed or not _as_taken(from_document(card.recipe or {}))
+    width, height = size_in(card.recipe, card.width, card.height)
     return {
-        "id": photograph.id,
-        "title": photograph.title,
-        "caption": photograph.caption,
-        "note": photograph.note,
-        "version_id": version.id,
-        "version": version.name if started or others else "not started",
-        "others": others,
+        "id": card.id,
+        "title": card.title,
+        "caption": card.caption,
+        "note": card.note,
+        "version_id": card.version_id,
+        "version": card.version if started or card.others else "not started",
+        "others": card.others,
         "started": started,
-        "revision": version.revision,
+        "revision": card.revision,
         "width": width,
         "height": height,
         "joined": _joined(joined),

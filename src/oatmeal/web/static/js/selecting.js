@@ -3,9 +3,9 @@ import { part } from "./part.js";
 
 const MOVED_PX = 4;
 
-/** The part of the sheet that selects; needs `cards()`. */
+/** The part of the sheet that selects; needs `cards()` and `act()`. */
 export function selecting() {
-  /** @type {import("./part.js").Part<{cards: () => HTMLElement[], card: (id: number|string) => HTMLElement, order: () => number[]}>} */
+  /** @type {import("./part.js").Part<{cards: () => HTMLElement[], card: (id: number|string) => HTMLElement, order: () => number[], act: (name: string, id: number) => void}>} */
   const own = part;
   return own({
     chosen: [],
@@ -15,6 +15,16 @@ export function selecting() {
     isChosen(id) {
       return this.chosen.includes(id);
     },
+    /** Show on the cards which are chosen. */
+    markChosen() {
+      const chosen = new Set(this.chosen);
+      for (const card of this.cards()) {
+        const is = chosen.has(Number(card.dataset.frame));
+        const tick = card.querySelector("input");
+        if (card.classList.contains("chosen-card") !== is) card.classList.toggle("chosen-card", is);
+        if (tick.checked !== is) tick.checked = is;
+      }
+    },
     chosenWords() {
       return `${this.chosen.length} ${this.chosen.length === 1 ? "frame" : "frames"} selected`;
     },
@@ -23,13 +33,34 @@ export function selecting() {
       this.last = id;
     },
     inOrder(ids) {
-      return this.order().filter((id) => ids.includes(id));
+      const wanted = new Set(ids);
+      return this.order().filter((id) => wanted.has(id));
     },
     chooseAll() {
       this.chosen = this.order();
     },
     chooseNone() {
       this.chosen = [];
+    },
+    /** @returns {HTMLElement|null} */
+    cardOf(event) {
+      return event.target.closest(".card");
+    },
+    cardsTick(event) {
+      const card = this.cardOf(event);
+      if (card) this.toggleChosen(Number(card.dataset.frame));
+    },
+    cardsClick(event) {
+      const card = this.cardOf(event);
+      if (!card) return;
+      const id = Number(card.dataset.frame);
+      const pressed = event.target.closest("[data-act]");
+      if (pressed) this.act(pressed.dataset.act, id);
+      else this.cardClick(event, id);
+    },
+    cardsKey(event) {
+      const card = this.cardOf(event);
+      if (card) this.cardKey(event, Number(card.dataset.frame));
     },
     /** Ctrl adds or takes away one frame, Shift everything from the last one; a plain click opens the frame. */
     cardClick(event, id) {

@@ -83,6 +83,14 @@ Alpine.data("sheetPage", () => ({
       this.chooseAll();
     } else if (!event.ctrlKey && !event.metaKey && event.key.toLowerCase() === "n" && this.view === "check") this.nextOdd();
   },
+  /** What a card's buttons do. @param {string} name @param {number} id */
+  act(name, id) {
+    const acts = {
+      earlier: () => this.move(id, -1), later: () => this.move(id, 1), take: () => this.takeRecipe(id),
+      join: () => this.joinAgain(id), rename: () => this.rename(id), remove: () => this.remove(id),
+    };
+    acts[name]();
+  },
   rename(id) {
     const card = this.card(id);
     this.askName("Rename photograph", card.dataset.name, async (title) => {
