@@ -46,6 +46,8 @@ COMMANDS: Final = (
     Command("read", "read a recipe off a finished print"),
     Command("look", "print a recipe with the look of a grey picture"),
     Command("open", "send files to the running application"),
+    Command("backup", "copy the library to another folder"),
+    Command("restore", "make the library of a backup again"),
     Command("recipe", "check recipes, or print their schema"),
 )
 

@@ -69,7 +69,7 @@ class PrivateServer:
         ------
         StartError
         """
-        server = _program("mariadbd")
+        server = program("mariadbd")
         self._stopping.clear()
         self._folder.mkdir(parents=True, exist_ok=True)
         os.chmod(self._folder, 0o700)
@@ -105,7 +105,7 @@ class PrivateServer:
             if process is None or process.poll() is None:
                 continue
             log.warning("the database ended (%s); it is started again", process.returncode)
-            self._process = self._spawn(_program("mariadbd"))
+            self._process = self._spawn(program("mariadbd"))
             if not self._wait(30):
                 log.error("the database did not start again: %s", self._log_tail())
 
@@ -141,7 +141,7 @@ class PrivateServer:
             folder.symlink_to(self._folder.absolute())
             return subprocess.run(
                 [
-                    _program("mariadb-install-db"),
+                    program("mariadb-install-db"),
                     "--no-defaults",
                     f"--user={_user()}",
                     f"--datadir={folder / 'data'}",
@@ -277,7 +277,8 @@ def _is_zombie(pid: int) -> bool:
         return True
 
 
-def _program(name: str) -> str:
+def program(name: str) -> str:
+    """Where a program of MariaDB lies; raises :class:`StartError` where it is missing."""
     found = shutil.which(name, path=os.environ.get("PATH", "") + ":/usr/sbin:/usr/local/sbin")
     if found is None:
         raise StartError(f"The program {name} is missing: install Debian's package mariadb-server.")

@@ -1,0 +1,162 @@
+"""A backup holds the whole library, also one in use, and becomes the same library again."""
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from samples import codes, write_png
+
+from oatmeal.core.recipe import from_document
+from oatmeal.library import photographs, series, versions
+from oatmeal.library.database import Database
+from oatmeal.library.importing import Importer
+from oatmeal.library.proxies import Proxies
+from oatmeal.library.store import FileStore
+from oatmeal.photofile.decode import Limits
+from oatmeal.run import backup as backups
+from oatmeal.run.backup import BackupError, backup, restore
+from oatmeal.run.mariadb import PrivateServer
+
+
+@pytest.fixture
+def home(tmp_path):
+    """A library with two photographs and a recipe, its database stopped."""
+    return library(tmp_path / "home", tmp_path)
+
+
+def library(home, tmp_path):
+    home.mkdir()
+    with opened(home) as database:
+        store = FileStore(home)
+        importer = Importer(database, store, Proxies(store, Limits()), Limits())
+        with database.session() as session:
+            number = series.create(session, "Larkmoor “mörgen”").id
+        for name in ("a.png", "b.png"):
+            path = write_png(tmp_path / name, codes(30, 40, seed=ord(name[0])))
+            importer.add(number, name, [path.read_bytes()])
+        with database.session() as session:
+            versions.save(session, 1, 1, from_document({"mix": {"lifts": {"red": 0.5}}}))
+    (store.exports / "00001-a").mkdir()
+    (store.exports / "00001-a" / "a.jpg").write_bytes(b"finished")
+    (home / "secret").write_text("of the library")
+    return home
+
+
+class opened:  # noqa: N801
+    """The database of a library, while it runs."""
+
+    def __init__(self, home):
+        self.server = PrivateServer(home / "database")
+
+    def __enter__(self):
+        self.server.start()
+        self.database = Database(self.server.url)
+        self.database.migrate()
+        return self.database
+
+    def __exit__(self, *given):
+        self.database.close()
+        self.server.stop()
+
+
+def contents(folder):
+    return {
+        str(path.relative_to(folder)): path.read_bytes()
+        for part in ("originals", "exports")
+        for path in (folder / part).rglob("*")
+        if path.is_file()
+    }
+
+
+def told(home):
+    with opened(home) as database, database.session() as session:
+        return [
+            (one.title, one.series.name, one.sha256, versions.recipe_of(one.shown).document())
+            for one in (photographs.get(session, number) for number in (1, 2))
+        ]
+
+
+def test_a_library_becomes_the_same_library_again(home, tmp_path):
+    before, files = told(home), contents(home)
+    assert backup(home, tmp_path / "kept") == []
+    assert not (tmp_path / "kept" / "cache").exists()
+    assert restore(tmp_path / "kept", tmp_path / "new") == []
+    assert contents(tmp_path / "new") == files
+    assert told(tmp_path / "new") == before
+    assert before[0][3]["mix"] == {"lifts": {"red": 0.5}}
+    assert (tmp_path / "new" / "secret").read_text() == "of the library"
+    assert (tmp_path / "new").stat().st_mode & 0o777 == 0o700
+
+
+def test_a_second_backup_copies_what_is_new_and_has_the_newest_state(home, tmp_path, monkeypatch):
+    kept = tmp_path / "kept"
+    backup(home, kept)
+    with opened(home) as database, database.session() as session:
+        photographs.rename(session, 2, "Second light")
+    copied = []
+    real = backups._copy
+    monkeypatch.setattr(backups, "_copy", lambda *given: copied.append(given) or real(*given))
+    assert backup(home, kept) == []
+    assert not any("originals" in str(source) or "exports" in str(source) for source, _ in copied)
+    restore(kept, tmp_path / "new")
+    assert told(tmp_path / "new")[1][0] == "Second light"
+
+
+def test_a_damaged_original_is_named_and_everything_else_is_kept(home, tmp_path):
+    lost = next((home / "originals").rglob("*.png"))
+    lost.chmod(0o600)
+    lost.write_bytes(b"damaged")
+    wrong = backup(home, tmp_path / "kept")
+    assert wrong == [
+        f"{lost.name} is damaged and was left out: add the same file again, if you have it."
+    ]
+    assert restore(tmp_path / "kept", tmp_path / "new") == []
+    assert len(contents(tmp_path / "new")) == 2
+
+
+def test_what_cannot_be_is_refused_with_a_sentence_and_touches_nothing(home, tmp_path):
+    other = tmp_path / "other"
+    other.mkdir()
+    (other / "letters.txt").write_text("mine")
+    with pytest.raises(BackupError, match="holds something else"):
+        backup(home, other)
+    with pytest.raises(BackupError, match="lies inside the library"):
+        backup(home, home / "kept")
+    with pytest.raises(BackupError, match="There is no library"):
+        backup(tmp_path / "nowhere", tmp_path / "kept")
+    with pytest.raises(BackupError, match="holds no finished backup"):
+        restore(other, tmp_path / "new")
+    backup(home, tmp_path / "kept")
+    with pytest.raises(BackupError, match="is not empty"):
+        restore(tmp_path / "kept", home)
+    manifest = tmp_path / "kept" / "oatmeal-backup.json"
+    manifest.write_text(json.dumps({"oatmeal_backup": 99, "version": "9.0"}))
+    with pytest.raises(BackupError, match=r"made by a newer Oatmeal \(9\.0\)"):
+        restore(tmp_path / "kept", tmp_path / "new")
+    assert (other / "letters.txt").read_text() == "mine"
+    assert not (tmp_path / "new").exists()
+
+
+def test_the_command_backs_up_a_library_in_use(home, tmp_path):
+    def oatmeal(*words, at):
+        environment = {**os.environ, "OATMEAL_HOME": str(at)}
+        command = [sys.executable, "-m", "oatmeal.cli", *words]
+        return subprocess.run(command, env=environment, capture_output=True, text=True)
+
+    with opened(home) as database, (home / "running").open("a+") as lock:
+        import fcntl
+
+        fcntl.flock(lock, fcntl.LOCK_EX)  # as a running Oatmeal holds it
+        with database.session() as session:
+            photographs.rename(session, 1, "While it runs")
+        done = oatmeal("backup", str(tmp_path / "kept"), at=home)
+        assert (done.returncode, done.stderr) == (0, "")
+    assert oatmeal("restore", str(tmp_path / "kept"), at=tmp_path / "new").returncode == 0
+    assert told(tmp_path / "new")[0][0] == "While it runs"
+    again = oatmeal("restore", str(tmp_path / "kept"), at=tmp_path / "new")
+    assert again.returncode == 1
+    assert "is not empty" in again.stderr
+    assert Path(tmp_path / "kept" / "library.sql.gz").stat().st_size > 1000
