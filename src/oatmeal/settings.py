@@ -42,6 +42,9 @@ class Settings:
     access : str
         Who may come in (``OATMEAL_ACCESS``): ``one``, whoever has the address that is printed at
         the start, or ``machine``, everybody who works on this machine.
+    hosts : tuple of str
+        Names under which a reverse proxy serves it, besides this machine's own
+        (``OATMEAL_HOSTS``, with commas between).
     watch : Path or None
         A folder that is taken in as files arrive in it, a series for each folder inside
         (``OATMEAL_WATCH``).
@@ -56,6 +59,7 @@ class Settings:
     desk_bytes: int = 4 * 1024**3
     desk_sizes: int = 5
     access: str = "one"
+    hosts: tuple[str, ...] = ()
     watch: Path | None = None
 
     @classmethod
@@ -79,6 +83,11 @@ class Settings:
             _number(environment, "OATMEAL_DESK_BYTES", standard.desk_bytes),
             _number(environment, "OATMEAL_DESK_SIZES", standard.desk_sizes, lowest=2, highest=20),
             _choice(environment, "OATMEAL_ACCESS", ("one", "machine")),
+            tuple(
+                name.strip()
+                for name in environment.get("OATMEAL_HOSTS", "").split(",")
+                if name.strip()
+            ),
             _folder(environment, "OATMEAL_WATCH"),
         )
 

@@ -69,3 +69,19 @@ def test_the_setting_is_read_and_checked():
     assert Settings.from_environment({"OATMEAL_ACCESS": "machine"}).access == "machine"
     with pytest.raises(SettingError, match="OATMEAL_ACCESS must be one or machine, not 'all'"):
         Settings.from_environment({"OATMEAL_ACCESS": "all"})
+
+
+def test_a_proxy_may_serve_it_under_a_name_that_is_said(database, store, tmp_path):
+    settings = Settings.from_environment(
+        {"OATMEAL_HOME": str(tmp_path), "OATMEAL_HOSTS": "studio.example, other.example"}
+    )
+    assert settings.hosts == ("studio.example", "other.example")
+    settings = Settings(tmp_path, access="machine", hosts=settings.hosts)
+    client = create_app(database, store, settings).test_client()
+    for host, origin, status in (
+        ("studio.example", "https://studio.example", 200),
+        ("studio.example", "https://evil.example", 403),
+        ("evil.example", "https://evil.example", 400),
+    ):
+        reply = client.get("/", headers={"Host": host, "Origin": origin})
+        assert reply.status_code == status

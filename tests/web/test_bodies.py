@@ -101,7 +101,8 @@ def test_numbers_of_thousands_of_digits(web, photograph):
     ("address", "body"),
     [
         ("frame", {"layers": [["grey"]]}), ("frame", {"layers": {"grey": 1}}),
-        ("frame", {"layers": "grey"}), ("frame", {"region": [0, 0, 1e9, True]}),
+        ("frame", {"layers": "grey"}), ("frame", {"layers": ["grey"] * 180}),
+        ("frame", {"region": [0, 0, 1e9, True]}),
         ("frame", {"pins": [[{}, []]]}), ("frame", {"strip": {"path": [], "values": [1]}}),
         ("frame", {"strip": {"path": "tone.veil", "values": [[{}]]}}), ("frame", {"trace": {}}),
         ("frame", {"touched": {"x": 1}}), ("frame", {"touched": [0.5]}),
@@ -112,6 +113,23 @@ def test_numbers_of_thousands_of_digits(web, photograph):
 def test_lists_and_objects_in_the_wrong_places(web, photograph, address, body):
     body = {"recipe": {}} | ({"side": 64} if address == "frame" else {}) | body
     refused(web.send("POST", f"/api/photographs/1/{address}", body))
+
+
+def test_a_recipe_of_nothing_but_nulls_is_answered_with_few_words(web, photograph):
+    many = b"[" + b"null," * 190_000 + b"null]"  # as much as a recipe may have, nearly
+    for document, words in (
+        (many, "null is not a value"),
+        (b"[" + b"null," * 1_500_000 + b"null]", "larger than 1 MB"),
+        (b"[" + b"7," * 300_000 + b"7]", "mask"),
+    ):
+        body = (
+            b'{"revision": 1, "recipe": {"areas": {"list": [{"id": "a", "mask": %s}]}}}' % document
+        )
+        reply = raw(web, "PUT", "/api/versions/1/recipe", body)
+        assert reply.status_code == 422
+        assert words in reply.json["detail"]
+        assert len(reply.json["problems"]) <= 20
+        assert len(reply.data) < 20_000
 
 
 @pytest.mark.parametrize(

@@ -78,7 +78,7 @@ def from_document(document: object) -> Recipe:
     """Read a recipe from a decoded JSON document; raises :class:`RecipeError`."""
     if not isinstance(document, Mapping):
         raise RecipeError([Problem("", "a recipe is a JSON object, { ... }")])
-    text = json.dumps(document)
+    text = json.dumps(document, separators=(",", ":"))
     if len(text) > MAX_BYTES:
         raise RecipeError([_TOO_LARGE])
     nulls = list(islice(_nulls(document), MOST_PROBLEMS))

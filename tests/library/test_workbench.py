@@ -1,0 +1,88 @@
+"""Desks of photographs in use are held by their size in memory."""
+
+import io
+
+import numpy as np
+import pytest
+from PIL import Image
+from samples import codes
+
+from oatmeal.core.recipe import REST
+from oatmeal.library import photographs, workbench
+from oatmeal.library.requests import Request
+from oatmeal.library.workbench import Workbench
+from oatmeal.memory import held_bytes
+from oatmeal.settings import SettingError, Settings
+
+
+@pytest.fixture
+def found(web, app):
+    """Four photographs of one size."""
+    number = web.series()
+    for seed in range(4):
+        content = io.BytesIO()
+        Image.fromarray(codes(200, 300, seed=seed)).save(content, "PNG")
+        web.upload(number, f"{seed}.png", content.getvalue())
+    with app.extensions["oatmeal"].database.session() as session:
+        return [photographs.get(session, one) for one in (1, 2, 3, 4)]
+
+
+@pytest.fixture
+def bench(app, monkeypatch):
+    """What makes a workbench of some size that weighs its desks every time."""
+    monkeypatch.setattr(workbench, "_WEIGHED_S", 0.0)
+    proxies = app.extensions["oatmeal"].workbench._proxies
+    return lambda most_bytes: Workbench(proxies, most_bytes)
+
+
+def used(bench, photograph):
+    desk = bench.desk(photograph)
+    desk.frame(Request(REST, 300))
+    return desk
+
+
+def test_desks_stay_while_they_fit_and_the_longest_unused_goes(bench, found):
+    roomy = bench(1 << 30)
+    one = used(roomy, found[0])
+    for photograph in found[1:]:
+        used(roomy, photograph)
+    assert roomy.desk(found[0]) is one
+    size = held_bytes(one)
+    tight = bench(int(2.5 * size))  # two of them and a half
+    first, second = used(tight, found[0]), used(tight, found[1])
+    assert tight.desk(found[0]) is first
+    used(tight, found[2])
+    assert tight.desk(found[0]) is first  # used more lately than the second
+    assert tight.desk(found[1]) is not second
+
+
+def test_the_one_that_is_worked_on_stays_however_large(bench, found):
+    tiny = bench(1)
+    one = used(tiny, found[0])
+    assert tiny.desk(found[0]) is one
+    used(tiny, found[1])
+    assert tiny.desk(found[0]) is not one
+
+
+def test_a_desk_weighs_its_arrays_once_each(bench, found):
+    desk = bench(1 << 30).desk(found[0])
+    empty = held_bytes(desk)
+    assert empty >= 200 * 300 * 3 * 4  # the copy
+    desk.frame(Request(REST, 150))
+    smaller = held_bytes(desk)
+    assert smaller > empty + 100 * 150 * 4
+    desk.frame(Request(REST, 150))
+    assert held_bytes(desk) == smaller
+    desk.source()
+    table = 256 * 4
+    assert held_bytes(desk) == smaller + 200 * 300 * 3 + table
+    plane = np.zeros((4, 4), np.float32)
+    assert held_bytes([plane, plane[1:], {"a": plane.T}]) == 64
+
+
+def test_sizes_and_memory_are_settings():
+    given = {"OATMEAL_DESK_BYTES": "1000", "OATMEAL_DESK_SIZES": "3"}
+    settings = Settings.from_environment(given)
+    assert (settings.desk_bytes, settings.desk_sizes) == (1000, 3)
+    with pytest.raises(SettingError, match="OATMEAL_DESK_SIZES must be 2 at the least"):
+        Settings.from_environment({"OATMEAL_DESK_SIZES": "1"})

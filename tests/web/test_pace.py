@@ -1,0 +1,107 @@
+"""Requests of each kind wait for their own kind alone."""
+
+import socket
+import threading
+import time
+
+import pytest
+from samples import DEMO
+
+from oatmeal.library.reading import shared_reader
+from oatmeal.run.listening import server_for
+from oatmeal.settings import Settings
+from oatmeal.web import access, create_app, pace
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "kind"),
+    [
+        ("GET", "/", "page"),
+        ("GET", "/series/1", "page"),
+        ("PUT", "/api/versions/1/recipe", "page"),
+        ("POST", "/api/photographs/1/frame", "frame"),
+        ("POST", "/api/photographs/1/balance", "frame"),
+        ("GET", "/pictures/1.jpg", "small"),
+        ("GET", "/api/photographs/1/check", "small"),
+        ("POST", "/api/series/1/photographs", "file"),
+        ("POST", "/api/prints/file", "file"),
+        ("POST", "/api/versions/1/finished", "file"),
+        ("GET", "/exports/1.zip", "file"),
+        ("GET", "/nowhere", "page"),
+        ("PUT", "/", "page"),
+    ],
+)
+def test_every_request_has_a_kind(app, method, path, kind):
+    assert pace.pace_of(app, method, path) == kind
+
+
+def test_a_kind_that_there_is_not_is_refused():
+    with pytest.raises(ValueError, match="leisurely is none of page, frame"):
+        pace.paced("leisurely")
+
+
+def test_pages_are_answered_while_more_uploads_than_threads_are_read(
+    database, store, tmp_path, monkeypatch
+):
+    app = create_app(database, store, Settings(tmp_path / "home", access="machine"))
+    listener = socket.create_server(("127.0.0.1", 0))
+    server = server_for(app, Settings(tmp_path), listener)
+    threading.Thread(target=server.run, daemon=True).start()
+    port = listener.getsockname()[1]
+    go_on, held = threading.Event(), []
+    real = shared_reader().read
+
+    def slow(*given):
+        held.append(1)
+        go_on.wait(30)
+        return real(*given)
+
+    monkeypatch.setattr(shared_reader(), "read", slow)
+    page = app.test_client().get(access.address_of(app, "/"))
+    token = page.get_data(as_text=True).split('csrf-token" content="')[1].split('"')[0]
+    cookie = page.headers["Set-Cookie"].split(";")[0]
+    content = (DEMO / "bunting.jpg").read_bytes()
+    app.test_client()
+    with database.session() as session:
+        from oatmeal.library import series
+
+        number = series.create(session, "Meet").id
+
+    def send(request, body=b""):
+        connection = socket.create_connection(("127.0.0.1", port), timeout=30)
+        head = f"{request} HTTP/1.1\r\nHost: 127.0.0.1:{port}\r\nCookie: {cookie}\r\n"
+        head += f"X-CSRFToken: {token}\r\nContent-Length: {len(body)}\r\n\r\n"
+        connection.sendall(head.encode() + body)
+        return connection
+
+    uploads = [
+        send(f"POST /api/series/{number}/photographs", content + bytes([place]))
+        for place in range(2 * pace.THREADS["file"])
+    ]
+    try:
+        end = time.monotonic() + 20
+        while len(held) < pace.THREADS["file"]:
+            assert time.monotonic() < end
+            time.sleep(0.01)
+        answer = send("GET /").recv(100)  # with all of them waiting, or not at all
+        assert answer.startswith(b"HTTP/1.1 200")
+        assert len(held) == pace.THREADS["file"]
+    finally:
+        go_on.set()
+    assert all(upload.recv(100).startswith(b"HTTP/1.1 200") for upload in uploads)
+    server.close()
+
+
+def test_idle_connections_hold_up_nobody(app, tmp_path):
+    listener = socket.create_server(("127.0.0.1", 0))
+    server = server_for(app, Settings(tmp_path), listener)
+    threading.Thread(target=server.run, daemon=True).start()
+    idle = [socket.create_connection(listener.getsockname()) for _ in range(150)]
+    for connection in idle:
+        connection.sendall(b"GET / HTTP/1.1\r\nHost: 127.0.0.1")
+    with socket.create_connection(listener.getsockname(), timeout=5) as connection:
+        connection.sendall(b"GET /favicon.ico HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n")
+        assert connection.recv(100).startswith(b"HTTP/1.1 302")
+    for connection in idle:
+        connection.close()
+    server.close()
