@@ -279,3 +279,28 @@ def test_a_recipe_is_read_off_a_print_and_a_look_off_anything(tmp_path, recipe, 
     assert recipes.from_document(json.loads(capsys.readouterr().out)).tone != recipes.REST.tone
     assert cli.main(["look", other, made, "--strength", "500"]) == 2
     assert cli.main(["read", other, "nowhere.png"]) == 1
+
+
+def test_what_a_command_does_not_need_is_not_imported():
+    """``--help`` is there at once: nothing heavy stands before it."""
+    heavy = ("numpy", "numba", "cv2", "pydantic", "scipy", "pyvips", "oatmeal.core")
+    code = f"""
+import sys
+from oatmeal import cli
+try:
+    cli.main(["--help"])
+except SystemExit:
+    pass
+print([name for name in {heavy!r} if name in sys.modules], file=sys.stderr)
+"""
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stderr.strip() == "[]"
+    assert all(command.word in done.stdout for command in cli.COMMANDS)
+
+
+@pytest.mark.parametrize("word", [command.word for command in cli.COMMANDS])
+def test_every_command_tells_what_it_takes(word, capsys):
+    with pytest.raises(SystemExit) as ended:
+        cli.main([word, "--help"])
+    assert ended.value.code == 0
+    assert f"usage: oatmeal {word}" in capsys.readouterr().out

@@ -4,8 +4,10 @@ import numpy as np
 import pytest
 from samples import codes
 
+from oatmeal.core.finish import Printing, looks_around, printed
 from oatmeal.core.finish import sharpening as output
 from oatmeal.core.finish.sharpening import MEDIA, sharpened
+from oatmeal.core.recipe import from_document
 
 
 def soft_edge():
@@ -61,3 +63,35 @@ def test_strips_leave_no_seams(monkeypatch):
 def test_a_medium_that_does_not_exist():
     with pytest.raises(KeyError):
         sharpened(soft_edge(), "linen")
+
+
+@pytest.mark.parametrize("medium", MEDIA)
+@pytest.mark.parametrize("rows", [1, 7, 64, 500])
+def test_a_picture_printed_strip_by_strip_is_the_whole_to_the_bit(medium, rows):
+    """Glow, falloff, sharpening for the medium, grain and what lies on the print."""
+    plane = grey(150, 90)
+    recipe = from_document(
+        {
+            "finish": {
+                "glow": {"amount": 40}, "falloff": {"amount": -30}, "burned": {"top": {"amount": -20}},
+                "grain": {"amount": 30}, "dust": {"amount": 60}, "paper": {"amount": 40},
+            }
+        }
+    )  # fmt: skip
+    spreading = np.linspace(0, 0.2, 20 * 12).reshape(20, 12).astype(np.float32)
+
+    def between(part):
+        return sharpened(part, medium, 60, 300)
+
+    whole = printed(plane, recipe, 5, between, spreading)
+    around = looks_around(medium, 300)
+    printing = Printing(90, 150, recipe, 5, between, around, spreading)
+    found, reached = np.empty_like(whole), 0
+    for top in range(0, 150, rows):
+        first, part = printing.take(plane[top : top + rows])
+        assert first == reached
+        reached += len(part)
+        assert reached == 150 or reached <= max(0, top + rows - around)
+        found[first:reached] = part
+    assert reached == 150
+    assert np.array_equal(found, whole)
