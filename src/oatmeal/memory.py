@@ -43,6 +43,10 @@ def keep_frames() -> bool:
     return all(done)
 
 
+#: Values that hold nothing.
+_PLAIN: Final = frozenset({str, bytes, int, float, bool, type(None)})
+
+
 def held_bytes(root: object) -> int:
     """Bytes of the arrays that an object of ours holds, itself or in what it holds, each once.
 
@@ -53,13 +57,15 @@ def held_bytes(root: object) -> int:
     >>> held_bytes({"whole": plane, "part": [plane[1:], plane[:1]]})
     24
     """
+    # recipes hold no arrays, but thousands of values
+    bare = ("oatmeal.core.recipe.", "oatmeal.core.pipeline.order")
     numpy = sys.modules.get("numpy")
     array: Any = numpy.ndarray if numpy else ()
     seen: set[int] = set()
     todo, total = [root], 0
     while todo:
         one: Any = todo.pop()
-        if id(one) in seen:
+        if type(one) in _PLAIN or id(one) in seen:
             continue
         seen.add(id(one))
         if isinstance(one, array):
@@ -75,6 +81,8 @@ def held_bytes(root: object) -> int:
             todo.extend((one.args, one.keywords))
         elif hasattr(one, "__self__"):
             todo.append(one.__self__)
-        elif type(one).__module__.startswith("oatmeal."):
+        elif type(one).__module__.startswith("oatmeal.") and not type(one).__module__.startswith(
+            bare
+        ):
             todo.append(getattr(one, "__dict__", {}))
     return total

@@ -38,6 +38,7 @@ def bench(app, monkeypatch):
 def used(bench, photograph):
     desk = bench.desk(photograph)
     desk.frame(Request(REST, 300))
+    assert bench.desk(photograph) is desk  # and weighed as it is now
     return desk
 
 

@@ -15,7 +15,7 @@ from oatmeal.memory import held_bytes
 #: Memory that desks may take unless said otherwise.
 USUAL_BYTES: Final = 4 * 1024**3
 
-#: Seconds between two weighings of the desks.
+#: Seconds between two weighings of a desk.
 _WEIGHED_S: Final = 1.0
 
 
@@ -37,7 +37,7 @@ class Workbench:
         self._sizes = sizes
         self._lock = threading.Lock()
         self._desks: OrderedDict[str, Desk] = OrderedDict()
-        self._weighed = 0.0
+        self._weights: dict[str, tuple[float, int]] = {}
 
     def desk(self, photograph: Photograph) -> Desk:
         """The desk of a photograph, set up now if it is not in use."""
@@ -50,15 +50,19 @@ class Workbench:
         with self._lock:
             desk = self._desks.setdefault(photograph.sha256, desk)
             self._desks.move_to_end(photograph.sha256)
-            if time.monotonic() - self._weighed >= _WEIGHED_S:
+            now, (weighed, _) = time.monotonic(), self._weights.get(photograph.sha256, (-1e9, 0))
+        if now - weighed >= _WEIGHED_S:
+            size_held = held_bytes(desk)
+            with self._lock:
+                self._weights[photograph.sha256] = (now, size_held)
                 self._make_room()
-            return desk
+        return desk
 
     def _make_room(self) -> None:
         """Put the longest unused desks away until the others fit."""
-        self._weighed = time.monotonic()
         left = self._most_bytes
-        for place, (sha256, desk) in enumerate(reversed(list(self._desks.items()))):
-            left -= held_bytes(desk)
+        for place, sha256 in enumerate(reversed(list(self._desks))):
+            left -= self._weights.get(sha256, (0.0, 0))[1]
             if left < 0 and place > 0:
                 del self._desks[sha256]
+                self._weights.pop(sha256, None)

@@ -14,7 +14,9 @@ from oatmeal.core.colour.lanes import (
     cube_root,
     decode_row,
     encode_one,
+    exp2,
     hue_steps,
+    log2_one,
     oklab,
 )
 from oatmeal.core.colour.ranges import HUE_TABLE_SIZE
@@ -35,6 +37,11 @@ _MINIMUM, _MAXIMUM, _ABS, _SQRT = (CODES[n] for n in ("minimum", "maximum", "abs
 _LOG, _EXP, _WHERE, _CLIP = (CODES[n] for n in ("log", "exp", "where", "clip"))
 _DEGREES: Final = _f(360.0 / HUE_TABLE_SIZE)
 
+#: Above this, and to powers below that, a power is computed by its logarithm, many at a time; what
+#: is negative or no number, one by one.
+_SMALL: Final = _f(1e-6)
+_STEEP: Final = _f(5.0)
+
 
 _parallel: Any = numba.njit(
     parallel=True, nogil=True, cache=True, error_model="numpy", fastmath={"contract", "arcp"}
@@ -47,25 +54,33 @@ def _run(rgb, codes, operands, depth, used, decode, out):  # type: ignore[no-unt
     for y in numba.prange(rgb.shape[0]):
         known = np.empty((10, width), np.float32)
         stack = np.empty((depth, width), np.float32)
+        # rows by themselves: in loops over one array the compiler works on single pixels
+        red, green, blue = known[3], known[4], known[5]
+        for x in range(width):
+            red[x], green[x], blue[x] = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
         for channel in range(3):
-            for x in range(width):
-                known[3 + channel, x] = rgb[y, x, channel]
             if used[channel]:
+                line, shown = known[3 + channel], known[channel]
                 for x in range(width):
-                    known[channel, x] = encode_one(known[3 + channel, x])
+                    shown[x] = encode_one(line[x])
         if used[6] or used[7]:
+            luminance, lightness = known[6], known[7]
             for x in range(width):
-                light = _f(0.2126) * known[3, x] + _f(0.7152) * known[4, x]
-                light = max(light + _f(0.0722) * known[5, x], _f(0.0))
-                known[6, x] = light
+                light = _f(0.2126) * red[x] + _f(0.7152) * green[x]
+                luminance[x] = max(light + _f(0.0722) * blue[x], _f(0.0))
+            for x in range(width):
+                light = luminance[x]
                 dark = light * _f(841.0 / 108.0) + _f(4.0 / 29.0)
                 root = cube_root(light) if light > _f(0.008856452) else dark
-                known[7, x] = _f(1.16) * root - _f(0.16)
+                lightness[x] = _f(1.16) * root - _f(0.16)
         if used[8] or used[9]:
+            hue, chroma = known[8], known[9]
             for x in range(width):
-                _, a_axis, b_axis = oklab(known[3, x], known[4, x], known[5, x])
-                known[8, x] = hue_steps(a_axis, b_axis) * _DEGREES
-                known[9, x] = math.sqrt(a_axis * a_axis + b_axis * b_axis)
+                _, hue[x], chroma[x] = oklab(red[x], green[x], blue[x])
+            for x in range(width):
+                a_axis, b_axis = hue[x], chroma[x]
+                hue[x] = hue_steps(a_axis, b_axis) * _DEGREES
+                chroma[x] = math.sqrt(a_axis * a_axis + b_axis * b_axis)
         top = -1
         for place in range(codes.shape[0]):
             code = codes[place]
@@ -117,26 +132,39 @@ def _run(rgb, codes, operands, depth, used, decode, out):  # type: ignore[no-unt
                     for x in range(width):
                         one[x] /= two[x]
                 elif code == _POWER:
+                    odd = 0
                     for x in range(width):
-                        one[x] = one[x] ** two[x]
+                        odd += 0 if one[x] > _SMALL and abs(two[x]) < _STEEP else 1
+                    if odd == 0:
+                        for x in range(width):
+                            one[x] = exp2(two[x] * log2_one(one[x]))
+                    else:
+                        for x in range(width):
+                            one[x] = one[x] ** two[x]
                 elif code == _MINIMUM:
                     for x in range(width):
                         one[x] = min(one[x], two[x])
                 elif code == _MAXIMUM:
                     for x in range(width):
                         one[x] = max(one[x], two[x])
+                elif code == _LT:
+                    for x in range(width):
+                        one[x] = _f(1.0) if one[x] < two[x] else _f(0.0)
+                elif code == _LE:
+                    for x in range(width):
+                        one[x] = _f(1.0) if one[x] <= two[x] else _f(0.0)
+                elif code == _GT:
+                    for x in range(width):
+                        one[x] = _f(1.0) if one[x] > two[x] else _f(0.0)
+                elif code == _GE:
+                    for x in range(width):
+                        one[x] = _f(1.0) if one[x] >= two[x] else _f(0.0)
+                elif code == _EQ:
+                    for x in range(width):
+                        one[x] = _f(1.0) if one[x] == two[x] else _f(0.0)
                 else:
                     for x in range(width):
-                        p, q = one[x], two[x]
-                        true = (
-                            (code == _LT and p < q)
-                            or (code == _LE and p <= q)
-                            or (code == _GT and p > q)
-                            or (code == _GE and p >= q)
-                            or (code == _EQ and p == q)
-                            or (code == _NE and p != q)
-                        )
-                        one[x] = _f(1.0) if true else _f(0.0)
+                        one[x] = _f(1.0) if one[x] != two[x] else _f(0.0)
         shown = stack[0]
         for x in range(width):
             value = shown[x]
