@@ -74,7 +74,8 @@ def test_a_picture_printed_strip_by_strip_is_the_whole_to_the_bit(medium, rows):
         {
             "finish": {
                 "glow": {"amount": 40}, "falloff": {"amount": -30},
-                "burned": {"top": {"amount": -20}}, "grain": {"amount": 30}, "dust": {"amount": 60}, "paper": {"amount": 40},
+                "burned": {"top": {"amount": -20}}, "grain": {"amount": 30},
+                "dust": {"amount": 60}, "paper": {"amount": 40},
             }
         }
     )  # fmt: skip
