@@ -20,6 +20,7 @@ from concurrent.futures import wait
 from pathlib import Path
 
 from frames import everything, large_jpeg
+from PIL import Image
 
 from oatmeal.exports import task
 from oatmeal.exports.convert import Finished
@@ -52,7 +53,9 @@ def folders(folder: Path, frames: int) -> None:
     recipe.write_text(json.dumps(everything(1).document()))
     convert = [*OATMEAL, "convert", "--recipe", str(recipe), "--out"]
     small = [used([*convert, str(folder / "o.jpg"), str(large)], **ONE_THREAD) for _ in range(3)]
-    start = min(used([*OATMEAL, "recipe", "check", str(recipe)])[1] for _ in range(3))
+    tiny = folder / "tiny.png"
+    Image.new("RGB", (24, 16), "sienna").save(tiny)
+    start = min(used([*convert, str(folder / "o.jpg"), str(tiny)], **ONE_THREAD)[1] for _ in "123")
     one = sorted(cpu for _, cpu in small)[1] - start
     print(f"one frame's work: {one:.2f} s of CPU without the start ({start:.2f} s)")
     cores = os.cpu_count() or 1

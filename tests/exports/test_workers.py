@@ -163,6 +163,17 @@ def test_all_places_are_used_also_those_that_come_later(frames, database, store,
     assert waiting.most == 63
 
 
+def test_the_same_job_is_done_again_when_it_is_asked_for_again(tmp_path, cluster, waiting):
+    made = Cluster(cluster.scheduler_address, [tmp_path], 1)
+    made.places()
+    wanted = Task("a.png", "", "a.png", {}, Output(), str(tmp_path / "o.jpg"), str(tmp_path / "p"))
+    one, other = made.submit(wanted), made.submit(wanted)
+    within(lambda: waiting.now == 2)
+    waiting.release.set()
+    assert one.result(20) == other.result(20) == Finished(1, 1, 1)
+    made.close()
+
+
 def test_a_cluster_without_workers_is_waited_for(frames, database, store, waiting):
     waiting.release.set()
     with distributed.LocalCluster(n_workers=0, processes=False, dashboard_address=None) as cluster:

@@ -136,7 +136,7 @@ class Cluster:
             raise Away(
                 f"The cluster at {address} cannot be reached: {_first_line(error)}"
             ) from error
-        self._executor: Executor = self._client.get_executor()
+        self._executor: Executor = self._client.get_executor(pure=False)  # a job tried again
         self._client.subscribe_topic(_TOPIC, self._told)
 
     def places(self) -> int:
