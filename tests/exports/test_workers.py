@@ -190,10 +190,14 @@ def test_a_cluster_without_workers_is_waited_for(frames, database, store, waitin
     assert states(frames) == ["done"] * 3
 
 
-def test_nobody_at_the_address(tmp_path, monkeypatch):
+def test_nobody_at_the_address(tmp_path, monkeypatch, capsys):
     monkeypatch.setattr(workers, "_PATIENCE_S", 0.2)
     with pytest.raises(Away, match=r"The cluster at tcp://127\.0\.0\.1:1 cannot be reached: "):
         Cluster("tcp://127.0.0.1:1", [tmp_path], 1)
+    source = write_png(tmp_path / "in.png", codes(20, 30))
+    command = ["convert", str(source), "--out", str(tmp_path / "o.png")]
+    assert cli.main([*command, "--cluster", "tcp://127.0.0.1:1"]) == 1
+    assert "cannot be reached" in capsys.readouterr().err
 
 
 @pytest.mark.parametrize("seeing", [True, False])

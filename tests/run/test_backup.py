@@ -117,6 +117,32 @@ def test_a_damaged_original_is_named_and_everything_else_is_kept(home, tmp_path)
     assert len(contents(tmp_path / "new")) == 2
 
 
+def test_a_backup_that_was_cut_short_leaves_the_one_before_usable(home, tmp_path, monkeypatch):
+    kept = tmp_path / "kept"
+    backup(home, kept)
+    with opened(home) as database:
+        store = FileStore(home)
+        importer = Importer(database, store, Proxies(store, Limits()), Limits())
+        path = write_png(tmp_path / "c.png", codes(30, 40, seed=9))
+        importer.add(1, "c.png", [path.read_bytes()])
+
+    def full(*given):
+        raise BackupError("the disk is full")
+
+    monkeypatch.setattr(backups, "_copy", full)
+    with pytest.raises(BackupError, match="the disk is full"):
+        backup(home, kept)
+    monkeypatch.undo()
+    restore(kept, tmp_path / "new")
+    with opened(tmp_path / "new") as database, database.session() as session:
+        assert photographs.numbers(session, 1) == [1, 2]
+    dump = kept / "library.sql.gz"
+    dump.write_bytes(dump.read_bytes()[:-200])
+    with pytest.raises(BackupError, match="is damaged: use another backup"):
+        restore(kept, tmp_path / "another")
+    assert list((tmp_path / "another").iterdir()) == []
+
+
 def test_what_cannot_be_is_refused_with_a_sentence_and_touches_nothing(home, tmp_path):
     other = tmp_path / "other"
     other.mkdir()

@@ -1,4 +1,4 @@
-"""``oatmeal backup``: a copy of the whole library in another folder."""
+"""``oatmeal backup``: the whole library in another folder."""
 
 from __future__ import annotations
 
@@ -10,11 +10,9 @@ import sys
 def arguments(parser: argparse.ArgumentParser) -> None:
     """What can be asked for."""
     parser.add_argument("folder", help="folder of the backup; a second one copies only what is new")
-    parser.set_defaults(run=run)
+    parser.set_defaults(run=lambda options: work("backup", options.folder))
 
 
-def run(options: argparse.Namespace) -> int:
-    """Copy the library; it may be in use."""
-    # it works with the database, which the command itself knows nothing of
-    command = [sys.executable, "-m", "oatmeal.run.backup", "backup", options.folder]
-    return subprocess.call(command)
+def work(what: str, folder: str) -> int:
+    """Have it done: it needs the database, which the command itself knows nothing of."""
+    return subprocess.call([sys.executable, "-m", "oatmeal.run.backup", what, folder])

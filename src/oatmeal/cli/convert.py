@@ -7,6 +7,7 @@ import json
 import sys
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
+from typing import Any
 
 from oatmeal.cli import converting
 from oatmeal.cli.errors import UsageError
@@ -87,13 +88,22 @@ def run(options: argparse.Namespace) -> int:
             for name, target in work
         )
     failed = 0
-    for report in reports:
-        if "error" in report:
-            print(f"oatmeal: {report['error']}", file=sys.stderr)
-            failed += 1
-        if options.json:
-            print(json.dumps(report), file=sys.stderr if to_pipe else sys.stdout, flush=True)
+    try:
+        for report in reports:
+            failed += _told(report, options.json, to_pipe)
+    except workers.Away as nobody:
+        print(f"oatmeal: {nobody}", file=sys.stderr)
+        return 1
     return 1 if failed else 0
+
+
+def _told(report: dict[str, Any], as_json: bool, to_pipe: bool) -> bool:
+    """Say how a file ended; true if it failed."""
+    if "error" in report:
+        print(f"oatmeal: {report['error']}", file=sys.stderr)
+    if as_json:
+        print(json.dumps(report), file=sys.stderr if to_pipe else sys.stdout, flush=True)
+    return "error" in report
 
 
 def _workers(options: argparse.Namespace, out: Path, folder: bool) -> Callable[[], workers.Workers]:

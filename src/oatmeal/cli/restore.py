@@ -3,18 +3,11 @@
 from __future__ import annotations
 
 import argparse
-import subprocess
-import sys
+
+from oatmeal.cli.backup import work
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """What can be asked for."""
-    parser.add_argument("folder", help="folder of the backup")
-    parser.set_defaults(run=run)
-
-
-def run(options: argparse.Namespace) -> int:
-    """Make the library again, in an empty OATMEAL_HOME."""
-    # it works with the database, which the command itself knows nothing of
-    command = [sys.executable, "-m", "oatmeal.run.backup", "restore", options.folder]
-    return subprocess.call(command)
+    parser.add_argument("folder", help="folder of the backup; OATMEAL_HOME must be empty")
+    parser.set_defaults(run=lambda options: work("restore", options.folder))

@@ -17,8 +17,9 @@ import pwd
 import shutil
 import subprocess
 import sys
+import zlib
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Final
@@ -66,8 +67,9 @@ def backup(home: Path, target: Path, say: Say = lambda words: None) -> list[str]
     target.chmod(0o700)  # as the library itself
     (target / _MANIFEST).touch()
     say("the database")
+    dumped = target / (_PARTLY + _DUMP)
     with _database(home) as database:
-        _dump(database, target / _DUMP)
+        _dump(database, dumped)
     wrong, count = [], 0
     for source in sorted((home / "originals").rglob("*")):
         if source.is_file():
@@ -82,6 +84,7 @@ def backup(home: Path, target: Path, say: Say = lambda words: None) -> list[str]
     for name in _SMALL:
         if (home / name).exists():
             _copy(home / name, target / name)
+    dumped.replace(target / _DUMP)  # not before all that it names is there
     told = {
         "oatmeal_backup": FORMAT,
         "version": __version__,
@@ -115,12 +118,20 @@ def restore(source: Path, home: Path, say: Say = lambda words: None) -> list[str
         raise BackupError(f"{home} is not empty: set OATMEAL_HOME to a new folder.")
     home.mkdir(parents=True, exist_ok=True)
     home.chmod(0o700)
+    try:
+        return _restored(source, home, say)
+    except BaseException:
+        for made in home.iterdir():  # it was empty; so is it again, for another try
+            shutil.rmtree(made) if made.is_dir() else made.unlink()
+        raise
+
+
+def _restored(source: Path, home: Path, say: Say) -> list[str]:
     say("the database")
     server = PrivateServer(home / "database")
     server.start()
     try:
-        with gzip.open(source / _DUMP) as file:
-            _load(home / "database", file.read())
+        _load(home / "database", source / _DUMP)
     finally:
         server.stop()
     wrong, count = [], 0
@@ -175,26 +186,33 @@ def _dump(folder: Path, target: Path) -> None:
         "mariadb-dump", folder, "--single-transaction", "--quick", "--hex-blob",
         "--default-character-set=utf8mb4", "oatmeal",
     )  # fmt: skip
-    partly = target.with_name(_PARTLY + target.name)
     process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
     assert process.stdout is not None
     assert process.stderr is not None
-    with partly.open("wb") as raw, gzip.open(raw, "wb", compresslevel=3) as file:
+    with target.open("wb") as raw, gzip.open(raw, "wb", compresslevel=3) as file:
         shutil.copyfileobj(process.stdout, file, 1 << 20)
     reason = process.stderr.read().decode(errors="replace").strip().splitlines()
     if process.wait():
-        partly.unlink(missing_ok=True)
+        target.unlink(missing_ok=True)
         raise BackupError(
             f"The database could not be read: {reason[-1] if reason else 'no reason'}"
         )
-    partly.replace(target)
 
 
-def _load(folder: Path, text: bytes) -> None:
+def _load(folder: Path, dump: Path) -> None:
     command = _client("mariadb", folder, "--default-character-set=utf8mb4", "oatmeal")
-    done = subprocess.run(command, input=text, capture_output=True)
-    if done.returncode:
-        reason = done.stderr.decode(errors="replace").strip().splitlines()
+    process = subprocess.Popen(command, stdin=subprocess.PIPE, stderr=subprocess.PIPE)
+    assert process.stdin is not None
+    assert process.stderr is not None
+    try:
+        with gzip.open(dump) as file, suppress(BrokenPipeError), process.stdin:
+            shutil.copyfileobj(file, process.stdin, 1 << 20)
+    except (OSError, EOFError, zlib.error) as error:
+        process.kill()
+        process.wait()
+        raise BackupError(f"{dump} is damaged: use another backup.") from error
+    reason = process.stderr.read().decode(errors="replace").strip().splitlines()
+    if process.wait():
         raise BackupError(
             f"The database could not be made: {reason[-1] if reason else 'no reason'}"
         )
@@ -259,7 +277,7 @@ def main(arguments: list[str] | None = None) -> int:
         print(f"oatmeal: {error}", file=sys.stderr)
         return 1
     except KeyboardInterrupt:
-        print("oatmeal: stopped; begin again, what is copied stays", file=sys.stderr)
+        print("oatmeal: stopped; begin again", file=sys.stderr)
         return 1
     for sentence in wrong:
         print(f"oatmeal: {sentence}", file=sys.stderr)
