@@ -114,8 +114,8 @@ class Watched(FileSystemEventHandler):
 
     def _take_in(self, path: Path) -> None:
         status = _status(path)
-        if status is None:
-            return
+        if status is None or self._known.get(str(path)) == list(status):
+            return  # reading it was told as something that happened to it
         try:
             number = self._series(path)
             self._importer.add(number, path.name, pieces(path), expected=status[0], came_from=path)
