@@ -9,6 +9,9 @@ from pathlib import Path
 
 from oatmeal.photofile.decode import Limits
 
+#: Bytes of this machine's memory.
+_MEMORY = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+
 
 class SettingError(ValueError):
     """A setting that cannot be used; the text names it."""
@@ -36,7 +39,7 @@ class Settings:
         (``OATMEAL_CLUSTER_BYTES``).
     desk_bytes : int
         Memory that photographs being worked on may take before the longest unused is put away
-        (``OATMEAL_DESK_BYTES``).
+        (``OATMEAL_DESK_BYTES``); usually a quarter of the machine's, at most 4 GiB.
     desk_sizes : int
         Sizes that each of them holds ready (``OATMEAL_DESK_SIZES``).
     access : str
@@ -56,7 +59,7 @@ class Settings:
     cache_bytes: int = 4 * 1024**3
     cluster: str = ""
     sent_bytes: int = 256 * 1024**2
-    desk_bytes: int = 4 * 1024**3
+    desk_bytes: int = min(4 * 1024**3, _MEMORY // 4)
     desk_sizes: int = 5
     access: str = "one"
     hosts: tuple[str, ...] = ()

@@ -190,6 +190,13 @@ def test_a_cluster_without_workers_is_waited_for(frames, database, store, waitin
     assert states(frames) == ["done"] * 3
 
 
+def test_a_folder_that_cannot_be_written_to_is_said(tmp_path, cluster):
+    made = Cluster(cluster.scheduler_address, [tmp_path / "gone"], 1)
+    with pytest.raises(Away, match="gone cannot be written to: No such file"):
+        made.places()
+    made.close()
+
+
 def test_nobody_at_the_address(tmp_path, monkeypatch, capsys):
     monkeypatch.setattr(workers, "_PATIENCE_S", 0.2)
     with pytest.raises(Away, match=r"The cluster at tcp://127\.0\.0\.1:1 cannot be reached: "):

@@ -25,6 +25,8 @@ from oatmeal.web import access, create_app, pace
         ("GET", "/api/photographs/1/check", "small"),
         ("POST", "/api/series/1/photographs", "file"),
         ("POST", "/api/prints/file", "file"),
+        ("POST", "/api/photographs/1/ready", "file"),
+        ("POST", "/api/apply/plan", "file"),
         ("POST", "/api/versions/1/finished", "file"),
         ("GET", "/exports/1.zip", "file"),
         ("GET", "/nowhere", "page"),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import multiprocessing
 import os
-from concurrent.futures import ProcessPoolExecutor
+import signal
 from pathlib import Path
 from types import ModuleType
 from typing import Any, Final
@@ -59,6 +59,10 @@ _ROOMS: Final = (
 )
 
 
+#: Processes that compile at the same time; each holds a compiler of its own in memory.
+MOST_HELPERS: Final = 8
+
+
 def warm(processes: int = 1) -> None:
     """Compile every kernel, or load it from the cache, so that no drag waits for it.
 
@@ -67,14 +71,25 @@ def warm(processes: int = 1) -> None:
     if processes > 1 and not all(_is_compiled(room) for room in _ROOMS):
         # forking would copy the threads of OpenMP in a state that they cannot run on from
         spawning = multiprocessing.get_context("spawn")
-        with ProcessPoolExecutor(processes, mp_context=spawning) as pool:
-            list(pool.map(_warm_one, range(len(_ROOMS))))
+        count = min(processes, MOST_HELPERS)
+        helpers = [
+            spawning.Process(target=_warm_some, args=(first, count), daemon=True)
+            for first in range(count)
+        ]
+        for helper in helpers:
+            helper.start()
+        for helper in helpers:
+            helper.join()
+    # what a helper did not come to, whatever ended it, is compiled here
     for room in _ROOMS:
         room.warm()
 
 
-def _warm_one(place: int) -> None:
-    _ROOMS[place].warm()
+def _warm_some(first: int, count: int) -> None:
+    """Every ``count``-th room, so that each helper has some that take long."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # it ends with who began it
+    for room in _ROOMS[first::count]:
+        room.warm()
 
 
 def _is_compiled(room: ModuleType) -> bool:

@@ -144,6 +144,8 @@ class Cluster:
         try:
             threads: dict[str, int] = self._client.nthreads()
             self._look(set(threads))
+        except Away:
+            raise
         except Exception as error:  # whatever a connection that ends raises
             self.close()
             raise BrokenExecutor(str(error)) from error
@@ -157,12 +159,19 @@ class Cluster:
         new = sorted(workers - set(self._seeing))
         if not new:
             return
-        with tempfile.NamedTemporaryFile(prefix=encode.TEMPORARY, dir=self._shared[0]) as file:
-            mark = secrets.token_bytes(16)
-            file.write(mark)
-            file.flush()
+        shown, mark = (
+            self._shared[0] / f"{encode.TEMPORARY}{secrets.token_hex(8)}",
+            secrets.token_bytes(16),
+        )
+        try:
+            shown.write_bytes(mark)
+        except OSError as error:
+            raise Away(f"{self._shared[0]} cannot be written to: {error.strerror}.") from error
+        try:
             others = [str(path) for path in self._shared[1:]]
-            self._seeing |= self._client.run(sees, file.name, mark, others, workers=new)
+            self._seeing |= self._client.run(sees, str(shown), mark, others, workers=new)
+        finally:
+            shown.unlink(missing_ok=True)
 
     def submit(self, wanted: Task) -> Future[Finished]:
         """Have a job done by whoever is free."""
@@ -203,18 +212,21 @@ class Cluster:
     ) -> None:
         """Put what a worker gave back where it belongs."""
         wanted = self._sent.pop(called)
+        finished, problem = None, None
         try:
             finished, files = ended.result()
             for name, content in files.items():
                 path = Path(wanted.destination).with_name(name)
                 encode.write_whole(path, len(content), partial(_write, content))
-        except BaseException as problem:
+        except BaseException as error:
+            problem = error
+        for left in (wanted.progress, wanted.progress + ".cancel"):
+            Path(left).unlink(missing_ok=True)
+        # last: whoever waits for it finds everything in its place
+        if problem is not None:
             done.set_exception(problem)
-        else:
+        elif finished is not None:
             done.set_result(finished)
-        finally:
-            for left in (wanted.progress, wanted.progress + ".cancel"):
-                Path(left).unlink(missing_ok=True)
 
     def _told(self, event: Any) -> None:
         """A worker says how far it is."""

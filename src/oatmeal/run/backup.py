@@ -51,7 +51,7 @@ def backup(home: Path, target: Path, say: Say = lambda words: None) -> list[str]
     Returns
     -------
     list of str
-        A sentence for each original that is damaged or lost; everything else is copied.
+        A sentence for each original that is damaged; everything else is copied.
 
     Raises
     ------

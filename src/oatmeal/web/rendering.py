@@ -238,6 +238,7 @@ def starting_points(photograph_id: int, wanted: bodies.Of) -> list[dict[str, Any
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/ready")
+@paced("file")  # nobody waits for it, and no frame shall
 @takes(bodies.Ready)
 def ready(photograph_id: int, wanted: bodies.Ready) -> dict[str, Any]:
     """Prepare a photograph before it is asked for.

@@ -15,6 +15,7 @@ series_api = Blueprint("series_api", __name__, url_prefix="/api")
 
 
 @series_api.post("/apply/plan")
+@paced("file")
 @takes(bodies.Planning)
 def plan(wanted: bodies.Planning) -> Reply:
     """What would change; nothing is stored."""
