@@ -40,6 +40,11 @@ SOFTNESS: Final = 1.2
 
 #: Every third threshold stands for its neighbours while lifts are sought.
 _STEPS: Final = THRESHOLDS[1::3]
+_RISE: Final = np.exp(_STEPS / SOFTNESS)
+
+#: Each range's neighbours on the circle of hues.
+_BEFORE: Final = np.roll(np.arange(8), 1)
+_AFTER: Final = np.roll(np.arange(8), -1)
 
 #: Mean change of L* that is free of a penalty.
 FREE_CHANGE: Final = 3.0
@@ -96,13 +101,28 @@ def cielab(rgb_linear: NDArray[np.floating]) -> Array:
 
 @dataclass(frozen=True)
 class Sought:
-    """The points that the search looks at: luminance, weights, plain L*, pairs and neighbours."""
+    """The points that the search looks at: luminance, weights, plain L*.
+
+    Of ``first`` and ``second``, ``pairs`` entries are pairs of colours, the rest are neighbours.
+    """
 
     base: Array
     weights: Array
     plain: Array
-    pairs: tuple[Places, Places]
-    beside: tuple[Places, Places]
+    first: Places
+    second: Places
+    pairs: int
+
+    def differences(self, values: Array) -> tuple[Array, Array]:
+        """How far the points of each pair, and those of neighbours, are apart."""
+        apart = values[self.first] - values[self.second]
+        return apart[: self.pairs], apart[self.pairs :]
+
+    def spread(self, of_pairs: Array, of_neighbours: Array) -> Array:
+        """What pairs and neighbours pull at their points, in opposite directions."""
+        pulls = np.concatenate([of_pairs, of_neighbours])
+        up = np.bincount(self.first, pulls, len(self.base))
+        return np.asarray(up - np.bincount(self.second, pulls, len(self.base)), np.float64)
 
 
 class Balance:
@@ -147,25 +167,29 @@ class Balance:
         usable = np.flatnonzero(apart >= THRESHOLDS[0])[:PAIRS]
         self.first: Places = first[usable].astype(np.int64)
         self.second: Places = second[usable].astype(np.int64)
-        self._apart = apart[usable]
         self.plain = colour.lightness(np.minimum(self.base, 1.0))
         # each pair counts by the thresholds that its colours pass, as in the ratio's mean
-        passed = self._apart[:, None] >= _STEPS
-        self._share = passed / np.maximum(passed.sum(axis=0), 1) / len(_STEPS)
+        passed = apart[usable] >= _STEPS[:, None]
+        self._share = passed / np.maximum(passed.sum(axis=1, keepdims=True), 1) / len(_STEPS)
         held = self.weights[points].mean(axis=0)
         self._free = held > 0.002
         self._sought = self._only_what_is_looked_at()
+        before, self._rough = self._sought.differences(self._sought.plain)
+        #: Which is the lighter one of a pair, where that was clear.
+        self._order = np.sign(before) * (np.abs(before) > 12)
+        self._below_white = self._sought.plain < 98.5
 
     def _only_what_is_looked_at(self) -> Sought:
-        used = np.unique(np.concatenate([self.first, self.second, *self._beside]))
-        place = np.zeros(len(self.base), dtype=np.int64)
-        place[used] = np.arange(len(used))
+        here, there = self._beside
+        first, second = np.concatenate([self.first, here]), np.concatenate([self.second, there])
+        used, place = np.unique(np.concatenate([first, second]), return_inverse=True)
         return Sought(
             self.base[used],
             self.weights[used],
             self.plain[used],
-            (place[self.first], place[self.second]),
-            (place[self._beside[0]], place[self._beside[1]]),
+            place[: len(first)],
+            place[len(first) :],
+            len(self.first),
         )
 
     def lightness(self, lifts: Array) -> tuple[Array, Array]:
@@ -187,47 +211,44 @@ class Balance:
     def _cost(self, lifts: Array) -> tuple[float, Array]:
         sought = self._sought
         star, slope = self._lightness(sought.base, sought.weights, lifts)
-        gradient = np.zeros(len(star))
-        first, second = sought.pairs
-        difference = star[first] - star[second]
+        count = len(star)
+        difference, rough = sought.differences(star)
         size = np.sqrt(difference**2 + 0.25)
-        passed = 1 / (1 + np.exp(np.clip((_STEPS - size[:, None]) / SOFTNESS, -40, 40)))
-        cost = -float((self._share * passed).sum())
-        pull = -(self._share * passed * (1 - passed)).sum(axis=1) / SOFTNESS * difference / size
-        gradient += _spread(pull, first, second, len(star))
+        # how far each pair is past each threshold: logistic steps, of one exponential per pair
+        passed = 1 / (1 + _RISE[:, None] * np.exp(size / -SOFTNESS))
+        held = self._share * passed
+        cost = -float(held.sum())
+        pull = np.einsum("tp,tp->p", held, passed - 1) / SOFTNESS * difference / size
 
         # the order of light and dark is kept where it was clear
-        before = sought.plain[first] - sought.plain[second]
-        turned = np.maximum(0, 4 - difference * np.sign(before)) * (np.abs(before) > 12)
-        cost += 0.0006 * float((turned**2).mean())
-        push = -0.0012 * turned * np.sign(before) / len(turned)
-        gradient += _spread(push, first, second, len(star))
+        turned = np.maximum(0, 4 * np.abs(self._order) - difference * self._order)
+        cost += 0.0006 * _mean_square(turned)
+        pull -= 0.0012 / max(len(turned), 1) * turned * self._order
+
+        # noise of even areas does not grow
+        rougher = np.abs(rough) > np.abs(self._rough)
+        more = (rough**2 - self._rough**2) * rougher
+        cost += 0.0006 * float(more.sum()) / max(len(more), 1)
+        noise = 0.0012 / max(len(more), 1) * rough * rougher
+        gradient = sought.spread(pull, noise)
 
         change = star - sought.plain
-        mean = float(np.sqrt(change**2 + 1).mean())
+        softened = np.sqrt(change**2 + 1)
+        mean = float(softened.mean())
         if mean > FREE_CHANGE:
             cost += 0.02 * (mean - FREE_CHANGE) ** 2
-            gradient += 0.04 * (mean - FREE_CHANGE) * change / np.sqrt(change**2 + 1) / len(star)
+            gradient += 0.04 * (mean - FREE_CHANGE) / count * change / softened
         drift = float(change.mean())
         cost += 0.001 * drift**2
-        gradient += 0.002 * drift / len(star)
-        over = np.maximum(0, star - 98.5) * (sought.plain < 98.5)
-        cost += 0.004 * float((over**2).mean())
-        gradient += 0.008 * over / len(star)
-
-        one, other = sought.beside
-        if len(one):
-            rough = star[one] - star[other]
-            was = sought.plain[one] - sought.plain[other]
-            more = np.maximum(0, rough**2 - was**2)
-            cost += 0.0006 * float(more.mean())
-            noise = 0.0012 * rough * (more > 0) / len(one)
-            gradient += _spread(noise, one, other, len(star))
+        gradient += 0.002 * drift / count
+        over = np.maximum(0, star - 98.5) * self._below_white
+        cost += 0.004 * _mean_square(over)
+        gradient += 0.008 / count * over
 
         slope_of_lifts = sought.weights.T @ (gradient * slope)
-        jump = lifts - np.roll(lifts, 1)
-        cost += 0.001 * float((lifts**2).sum()) + 0.0008 * float((jump**2).sum())
-        slope_of_lifts += 0.002 * lifts + 0.0016 * (jump - np.roll(jump, -1))
+        jump = lifts - lifts[_BEFORE]
+        cost += 0.001 * float(lifts @ lifts) + 0.0008 * float(jump @ jump)
+        slope_of_lifts += 0.002 * lifts + 0.0016 * (jump - jump[_AFTER])
         return cost, slope_of_lifts
 
     def find(self, strength: float = 70.0) -> Found:
@@ -254,11 +275,8 @@ class Balance:
 _ALLOWED: Final = [DECLARED.limits(f"mix.lifts.{name}") for name in ranges.NAMES]
 
 
-def _spread(pull: Array, first: Any, second: Any, count: int) -> Array:
-    """What pairs pull at their points, in opposite directions."""
-    return np.asarray(
-        np.bincount(first, pull, count) - np.bincount(second, pull, count), np.float64
-    )
+def _mean_square(values: Array) -> float:
+    return float(values @ values) / max(len(values), 1)
 
 
 #: Red, orange, yellow, green, cyan, blue, purple, magenta: nothing; warm up; cool up; leaves up.
