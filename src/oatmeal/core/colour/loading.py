@@ -1,26 +1,24 @@
-"""numba made ready to load compiled loops, without what none of them uses.
+"""numba made to load compiled loops without the parts of it that compile.
 
-When numba loads its first loop it looks for SciPy's BLAS, for products of matrices inside of
-loops. There are none here, and importing it takes longer than all the loops of a conversion. To be
+Before it looks into its cache, numba imports all that a loop might be compiled from: its linear
+algebra, random numbers, typed lists and more. That takes longer than all the loops of a conversion,
+and code that is compiled already needs none of it; whatever does compile asks for it again. To be
 imported before any loop is called.
 """
 
 from __future__ import annotations
 
-import sys
-from importlib import import_module
+from typing import Any
 
-_BLAS = "scipy.linalg.cython_blas"
-
-
-def _without_blas() -> None:
-    if _BLAS in sys.modules:
-        return
-    sys.modules[_BLAS] = None  # type: ignore[assignment]  # importing it fails, as if not installed
-    try:
-        import_module("numba.np.arraymath")
-    finally:
-        del sys.modules[_BLAS]
+from numba.core.caching import Cache
+from numba.core.runtime.nrt import rtsys
 
 
-_without_blas()
+def _load_overload(cache: Any, signature: Any, context: Any) -> Any:
+    """What :meth:`numba.core.caching.Cache.load_overload` does, with less made ready."""
+    rtsys.initialize(context)
+    with cache._guard_against_spurious_io_errors():
+        return cache._load_overload(signature, context)
+
+
+Cache.load_overload = _load_overload  # type: ignore[method-assign]
