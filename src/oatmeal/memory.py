@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import ctypes
+import gc
 import sys
 from collections import deque
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from functools import partial
 from typing import Any, Final
 
@@ -41,6 +43,21 @@ def keep_frames() -> bool:
     wanted = ((_ARENA_MAX, 1), (_MMAP_THRESHOLD, REUSED_BYTES), (_TRIM_THRESHOLD, KEPT_BYTES))
     done = [mallopt(name, value) == 1 for name, value in wanted]
     return all(done)
+
+
+@contextmanager
+def made_to_last() -> Iterator[None]:
+    """What is made meanwhile, such as imported modules, is never looked through for garbage.
+
+    Hundreds of thousands of objects come with an import and all stay: looking through them again
+    and again is an eighth of its time.
+    """
+    gc.disable()
+    try:
+        yield
+    finally:
+        gc.freeze()
+        gc.enable()
 
 
 #: Values that hold nothing.

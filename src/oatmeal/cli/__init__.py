@@ -18,7 +18,7 @@ from typing import Final, Protocol, cast
 
 from oatmeal import __version__
 from oatmeal.cli.errors import UsageError
-from oatmeal.memory import keep_frames
+from oatmeal.memory import keep_frames, made_to_last
 
 
 class _Module(Protocol):
@@ -84,5 +84,6 @@ def _parser(given: Sequence[str]) -> argparse.ArgumentParser:
     for command in COMMANDS:
         own = words.add_parser(command.word, help=command.help)
         if command.word == asked:
-            command.load().arguments(own)
+            with made_to_last():
+                command.load().arguments(own)
     return parser

@@ -232,13 +232,13 @@ class Values(Part):
     clarity: float = _like("clarity")
     detail: float = _like("detail")
     veil: float = _like("veil")
-    lifts: Lifts = Field(default=Lifts())
-    threads: Threads = Field(default=Threads())
-    kept: KeptHere = Field(default=KeptHere())
+    lifts: Lifts = Field(default=Lifts.at_rest())
+    threads: Threads = Field(default=Threads.at_rest())
+    kept: KeptHere = Field(default=KeptHere.at_rest())
 
 
 #: An area's values at rest.
-UNTOUCHED: Final = Values()
+UNTOUCHED: Final = Values.at_rest()
 
 #: The values of an area that are added to settings of Tone.
 LIGHT: Final = ("exposure", "highlights", "shadows", "clarity", "detail", "veil")

@@ -76,7 +76,7 @@ class Recipe(Part):
         return self.model_dump(mode="json", exclude_none=True, by_alias=True)
 
 
-REST: Final = Recipe()
+REST: Final = Recipe.at_rest()
 
 #: The steps of a recipe by name, in the order of the work.
 STEPS: Final[dict[str, type[Step]]] = {name: type(step) for name, step in REST.steps()}

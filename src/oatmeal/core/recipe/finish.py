@@ -87,8 +87,8 @@ class Tint(Part):
 class Toning(Switched):
     """Greys given a colour; their lightness stays."""
 
-    lights: Tint = Field(default=Tint())
-    darks: Tint = Field(default=Tint())
+    lights: Tint = Field(default=Tint.at_rest())
+    darks: Tint = Field(default=Tint.at_rest())
     balance: float = setting(
         "toning balance", -100, 100, trial=30, scale="stays",
         meaning="where lights and darks meet: L* 50 less 0.35 of it",
@@ -210,10 +210,10 @@ class Burned(Switched):
     """The four sides."""
 
     on: bool = _on("burned edges")
-    top: BurnedEdge = Field(default=BurnedEdge())
-    right: BurnedEdge = Field(default=BurnedEdge())
-    bottom: BurnedEdge = Field(default=BurnedEdge())
-    left: BurnedEdge = Field(default=BurnedEdge())
+    top: BurnedEdge = Field(default=BurnedEdge.at_rest())
+    right: BurnedEdge = Field(default=BurnedEdge.at_rest())
+    bottom: BurnedEdge = Field(default=BurnedEdge.at_rest())
+    left: BurnedEdge = Field(default=BurnedEdge.at_rest())
 
 
 class Dust(Switched):
@@ -276,7 +276,7 @@ def _grey(words: str, rest: float) -> Any:
 class Border(Switched):
     """What stands round the picture; line and mat enlarge the file."""
 
-    uneven: Uneven = Field(default=Uneven())
+    uneven: Uneven = Field(default=Uneven.at_rest())
     gap: float = _round_it("gap before the line", 4, "in the mat's grey")
     line: float = _round_it("border line", 1, "at least a pixel")
     line_grey: float = _grey("border line's grey", 5.0)

@@ -22,6 +22,11 @@ class Part(BaseModel):
     )
 
     @classmethod
+    def at_rest(cls) -> Self:
+        """The part with every setting at rest, which nothing has to check."""
+        return cls.model_construct()
+
+    @classmethod
     def settled(cls, values: dict[str, Any]) -> dict[str, Any]:
         """Values that may break a rule between them, moved as little as keeps it."""
         return values

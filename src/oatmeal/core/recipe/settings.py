@@ -110,7 +110,7 @@ def setting(
 
 def shared(part: Callable[[], Any]) -> Callable[[], Any]:
     """What makes a part of a recipe at rest: the same one every time, since none can change."""
-    return cache(part)
+    return cache(getattr(part, "at_rest", part))
 
 
 @dataclass(frozen=True)
