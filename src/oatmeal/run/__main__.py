@@ -2,6 +2,9 @@
 
 import sys
 
-from oatmeal.run.serve import main
+from oatmeal.memory import made_to_last
+
+with made_to_last():
+    from oatmeal.run.serve import main
 
 sys.exit(main())
