@@ -38,25 +38,6 @@ def browser_context_args():
 
 
 @pytest.fixture(scope="session")
-def profile(browser, browser_context_args):
-    """One browser profile for the whole run: scripts and styles are read and compiled once."""
-    kept = browser.new_context(**browser_context_args)
-    yield kept
-    kept.close()
-
-
-@pytest.fixture
-def context(profile, live):
-    """The profile, with nothing in it that an earlier test left."""
-    yield profile
-    page = profile.pages[0] if profile.pages else profile.new_page()
-    stored = {"origin": live, "storageTypes": "cookies,local_storage"}
-    profile.new_cdp_session(page).send("Storage.clearDataForOrigin", stored)
-    for page in profile.pages:
-        page.close()
-
-
-@pytest.fixture(scope="session")
 def server(migrated, tmp_path_factory):
     """A running application, one for the whole run: its address and its importer."""
     home = tmp_path_factory.mktemp("home")

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from functools import lru_cache
 from typing import Final
 
 import numpy as np
@@ -51,8 +52,14 @@ def evaluate(points: Sequence[Point], x: NDArray[np.floating]) -> NDArray[np.flo
     >>> float(evaluate([(0, 0), (0.5, 0.6), (1, 1)], np.array(0.5)))
     0.6
     """
+    x = np.clip(np.asarray(x, dtype=np.float64), points[0][0], points[-1][0])
+    return np.asarray(_between(tuple((float(at), float(value)) for at, value in points))(x))
+
+
+@lru_cache(64)  # while anything but the curve is dragged, it is asked for again and again
+def _between(points: tuple[Point, ...]) -> Callable[..., NDArray[np.float64]]:
     from scipy.interpolate import PchipInterpolator  # late: it takes long to import
 
     knots = np.asarray(points, dtype=np.float64)
-    x = np.clip(np.asarray(x, dtype=np.float64), knots[0, 0], knots[-1, 0])
-    return np.asarray(PchipInterpolator(knots[:, 0], knots[:, 1])(x))
+    found: Callable[..., NDArray[np.float64]] = PchipInterpolator(knots[:, 0], knots[:, 1])
+    return found
