@@ -47,6 +47,7 @@ class Server:
         page = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(jar)).open(address)
         token = re.search(r'csrf-token" content="([^"]+)"', page.read().decode())
         assert token is not None
+        self.address = address
         self.port = int(address.split(":")[2].split("/")[0])
         cookie = "; ".join(f"{one.name}={one.value}" for one in jar)
         self.headers = {"Cookie": cookie, "X-CSRFToken": token[1]}

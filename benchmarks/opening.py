@@ -1,0 +1,88 @@
+"""Opening large photographs in the browser: from the click to the first full frame, in one run.
+
+Starts Oatmeal in a folder of its own, takes in frames of 24 MP, opens one from the sheet in
+headless Chromium, then walks to its neighbours, which are made ready meanwhile. The unit is
+OpenCV's decoding of such a file. Run with ``.venv/bin/python benchmarks/opening.py``; nothing here
+judges, it prints.
+"""
+
+from __future__ import annotations
+
+import json
+import statistics
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import cv2
+from crowd import Server
+from frames import large_jpeg, median, say
+from playwright.sync_api import Page, sync_playwright
+
+COUNT = 8
+
+#: The bench shows a photograph whole, and asks for nothing any more.
+COMPLETE = """(id) => {
+    const bench = location.pathname.endsWith(`/bench/${id}`) && document.querySelector(".bench");
+    const state = bench && bench._x_dataStack && bench._x_dataStack[0];
+    return state && state.frame.ready && !state.frame.waiting;
+}"""
+
+
+def taken_in(server: Server, folder: Path) -> tuple[int, list[int]]:
+    """A series of large frames, each another file: its number and theirs."""
+    connection = server.connection()
+    series = json.loads(server.ask(connection, "POST", "/api/series", {"name": "Large"}))["id"]
+    content, ids = large_jpeg(folder).read_bytes(), []
+    for number in range(COUNT):
+        headers = server.headers | {"X-File-Name": f"large-{number}.jpg"}
+        body = content + bytes([number])  # what follows the picture makes it another file
+        connection.request("POST", f"/api/series/{series}/photographs", body, headers)
+        ids.append(json.loads(connection.getresponse().read())["id"])
+    return series, ids
+
+
+def seconds(page: Page, photograph: int, begin: Callable[[], object]) -> float:
+    """From an action until a photograph is shown whole."""
+    begun = time.perf_counter()
+    begin()
+    page.wait_for_function(COMPLETE, arg=photograph, timeout=120_000, polling="raf")
+    return time.perf_counter() - begun
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as scratch, sync_playwright() as started:
+        folder = Path(scratch)
+        server = Server(folder / "home")
+        try:
+            series, ids = taken_in(server, folder)
+            decoding = median(lambda _: cv2.imread(str(folder / "24.jpg")), rounds=5)
+            browser = started.chromium.launch(executable_path="/usr/bin/chromium")
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.goto(server.address)
+            opened, walked = [], []
+            for place in (0, 4):
+                page.goto(f"{server.address.split('?')[0]}series/{series}")
+                card = page.locator(".card .cover").nth(place)
+                opened.append(seconds(page, ids[place], card.click))
+                for further in (1, 2, 3):
+                    page.wait_for_timeout(3000)  # as long as one looks at least
+                    following = ids[place + further]
+                    walked.append(seconds(page, following, lambda: page.keyboard.press(".")))
+            browser.close()
+        finally:
+            server.stop()
+    unit = "x OpenCV's decode"
+    say(
+        "from the sheet to the first full frame, 24 MP",
+        statistics.median(opened) / decoding,
+        unit,
+        "<= 2",
+    )
+    say("on to the neighbour, which is ready", statistics.median(walked) / decoding, unit, "")
+    print(f"OpenCV's decode {decoding * 1000:.0f} ms, opened {opened}, walked {walked}")
+
+
+if __name__ == "__main__":
+    main()
