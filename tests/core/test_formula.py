@@ -45,6 +45,7 @@ def known():
         "where(hue > 200, minimum(r, g), maximum(g, b))",
         "clip(sqrt(R)*1.2 - abs(r - b)/3, 0.1, 0.9)",
         "L + 0.5*chroma",
+        "where(hue > 100, 2*chroma, L) + Y/9",
         "exp(-(1 - L)**2 * 3)",
         "-(-r) + +0.1 - (b >= 0.5) * 0.05 - (g != r)*0.01",
         "log(1 + G) / log(2)",

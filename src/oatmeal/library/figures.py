@@ -40,8 +40,9 @@ class Figures:
         given = order.given
         found = measure.tones(whole.codes(order), whole.scale(order).end_codes)
         found |= self._before_the_scale(whole, order)
-        found["curve"] = _samples(given.tone)
-        found["transfer"] = _transfer(order.recipe.tone)
+        found["curve"] = self._same("curve", given.tone.curve, lambda: _samples(given.tone))
+        acting = order.recipe.tone
+        found["transfer"] = self._same("transfer", acting, lambda: _transfer(acting))
         found["pins"] = [
             asdict(read_pin(whole, order, x, y)) if 0 <= x <= 1 and 0 <= y <= 1 else None
             for x, y in pins

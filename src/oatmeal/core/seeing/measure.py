@@ -106,11 +106,12 @@ def clipped_areas(codes: NDArray[np.uint8], high_code: int) -> float:
     pixel is looked at.
     """
     high = (codes[::3, ::3] >= high_code).astype(np.uint8)
-    if not high.any():
-        return 0.0
+    least = SPOT_SHARE * high.size
+    if cv2.countNonZero(high) < max(1, least):
+        return 0.0  # all of it together is no area
     _, _, figures, _ = cv2.connectedComponentsWithStats(high, ltype=cv2.CV_32S)
     sizes = figures[1:, cv2.CC_STAT_AREA]
-    return float(sizes[sizes >= SPOT_SHARE * high.size].sum() / high.size)
+    return float(sizes[sizes >= least].sum() / high.size)
 
 
 def tones(codes: NDArray[np.uint8], end_codes: tuple[int, int]) -> dict[str, Any]:
