@@ -58,7 +58,7 @@ def main() -> None:
         try:
             series, ids = taken_in(server, folder)
             decoding = median(lambda _: cv2.imread(str(folder / "24.jpg")), rounds=5)
-            browser = started.chromium.launch(executable_path="/usr/bin/chromium")
+            browser = started.chromium.launch(executable_path="/usr/bin/chromium-headless-shell")
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             page.goto(server.address)
             opened, walked = [], []

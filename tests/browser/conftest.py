@@ -29,7 +29,7 @@ FIRST_MS = 120_000
 
 @pytest.fixture(scope="session")
 def browser_type_launch_args():
-    return {"executable_path": "/usr/bin/chromium", "args": ARGUMENTS}
+    return {"executable_path": "/usr/bin/chromium-headless-shell", "args": ARGUMENTS}
 
 
 @pytest.fixture(scope="session")
