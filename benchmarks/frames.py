@@ -115,7 +115,7 @@ def frames(folder: Path, large: Path) -> None:
 
     say("drag in Tone, full frame with its figures", drag(tone_drag), "J", "<= 3")
     say("drag in Tone with everything on, with figures", drag(everything), "J", "<= 3")
-    say("drag in Mix, full frame with its figures", drag(mix_drag), "J", "<= 8")
+    say("drag in Mix, full frame with its figures", drag(mix_drag), "J", "<= 3")
     work = Pipeline(reduced(decode(DEMO / "first-lift.jpg").linear(0, 0, 1800, 1200), FRAME[0]))
     say("  of which pixels alone, Tone", median(lambda n: work.codes(tone_drag(n))) / unit, "J", "")
     say("  of which pixels alone, Mix", median(lambda n: work.codes(mix_drag(n))) / unit, "J", "")
@@ -132,7 +132,7 @@ def frames(folder: Path, large: Path) -> None:
 def files(folder: Path, large: Path) -> None:
     decoding = median(lambda count: cv2.imread(str(large)), rounds=3, warm=1)
     opening = median(lambda count: first_frame(large), rounds=3, warm=1)
-    say("\n24 MP JPEG: opening to first frame", opening / decoding, "x OpenCV's decode", "<= 4")
+    say("\n24 MP JPEG: opening to first frame", opening / decoding, "x OpenCV's decode", "<= 2")
     codes = pipeline.render(decode(large), REST)
     quality = [cv2.IMWRITE_JPEG_QUALITY, 92]
     encoding = median(lambda count: cv2.imencode(".jpg", codes, quality), rounds=3, warm=1)
