@@ -68,23 +68,24 @@ def _run(rgb, codes, operands, depth, used, decode, out):  # type: ignore[no-unt
             for x in range(width):
                 light = _f(0.2126) * red[x] + _f(0.7152) * green[x]
                 luminance[x] = max(light + _f(0.0722) * blue[x], _f(0.0))
-            for x in range(width if used[7] else 0):
-                light = luminance[x]
-                dark = light * _f(841.0 / 108.0) + _f(4.0 / 29.0)
-                root = cube_root(light) if light > _f(0.008856452) else dark
-                lightness[x] = _f(1.16) * root - _f(0.16)
+            if used[7]:
+                for x in range(width):
+                    light = luminance[x]
+                    dark = light * _f(841.0 / 108.0) + _f(4.0 / 29.0)
+                    root = cube_root(light) if light > _f(0.008856452) else dark
+                    lightness[x] = _f(1.16) * root - _f(0.16)
         if used[8] or used[9]:
             hue, chroma = known[8], known[9]
             for x in range(width):
                 _, hue[x], chroma[x] = oklab(red[x], green[x], blue[x])
-            if not used[9]:
-                for x in range(width):
-                    hue[x] = hue_steps(hue[x], chroma[x]) * _DEGREES
-            else:
+            if used[9]:
                 for x in range(width):
                     a_axis, b_axis = hue[x], chroma[x]
                     hue[x] = hue_steps(a_axis, b_axis) * _DEGREES
                     chroma[x] = math.sqrt(a_axis * a_axis + b_axis * b_axis)
+            else:
+                for x in range(width):
+                    hue[x] = hue_steps(hue[x], chroma[x]) * _DEGREES
         top = -1
         for place in range(codes.shape[0]):
             code = codes[place]
