@@ -20,7 +20,13 @@ from crowd import Server
 from frames import large_jpeg, median, say
 from playwright.sync_api import Page, sync_playwright
 
-COUNT = 8
+COUNT = 16
+
+#: Opened from the sheet, each far enough from what was made ready as a neighbour.
+OPENED = (0, 4, 8, 12)
+
+#: A sheet or a photograph is looked at for as long before the next one is opened.
+LOOKED_AT_MS = 3000
 
 #: The bench shows a photograph whole, and asks for nothing any more.
 COMPLETE = """(id) => {
@@ -62,25 +68,28 @@ def main() -> None:
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             page.goto(server.address)
             opened, walked = [], []
-            for place in (0, 4):
+            for place in OPENED:
                 page.goto(f"{server.address.split('?')[0]}series/{series}")
+                page.wait_for_timeout(LOOKED_AT_MS)
                 card = page.locator(".card .cover").nth(place)
                 opened.append(seconds(page, ids[place], card.click))
-                for further in (1, 2, 3):
-                    page.wait_for_timeout(3000)  # as long as one looks at least
+                for further in (1, 2):
+                    page.wait_for_timeout(LOOKED_AT_MS)
                     following = ids[place + further]
                     walked.append(seconds(page, following, lambda: page.keyboard.press(".")))
             browser.close()
         finally:
             server.stop()
     unit = "x OpenCV's decode"
+    first, *others = opened
+    say("the first frame of a server that just started", first / decoding, unit, "")
     say(
         "from the sheet to the first full frame, 24 MP",
-        statistics.median(opened) / decoding,
+        statistics.median(others) / decoding,
         unit,
         "<= 2",
     )
-    say("on to the neighbour, which is ready", statistics.median(walked) / decoding, unit, "")
+    say("on to the neighbour, which is ready", statistics.median(walked) / decoding, unit, "<= 2")
     print(f"OpenCV's decode {decoding * 1000:.0f} ms, opened {opened}, walked {walked}")
 
 

@@ -296,3 +296,36 @@ def test_the_version_can_be_named_and_frames_walked(desk, page):
     page.wait_for_url("**/bench/1")
     desk.wait()
     expect(page.get_by_title("This version")).to_contain_text("Dark sky")
+
+
+def test_a_panel_that_was_not_bound_yet_works_once_it_is_opened(desk, page):
+    page.add_init_script("window.requestIdleCallback = () => 0;")  # there is never time
+    desk.begin(BUNTING)
+    panel = page.get_by_role("region", name="Tone")
+    expect(panel).to_be_hidden()
+    assert page.locator("[data-panel][x-ignore]").count() == 4
+    page.get_by_role("tab", name="Tone").click()
+    expect(panel).to_be_visible()
+    number = panel.locator('[data-path="tone.exposure"].number')
+    expect(number).to_have_value("0")
+    number.fill("1")
+    number.press("Enter")
+    desk.settled()
+    assert desk.recipe().tone.exposure == 1
+
+
+def test_the_next_photograph_is_asked_for_once_and_as_large_as_it_is_shown(desk, page):
+    desk.begin(BUNTING, DEMO / "first-lift.jpg")
+    wholes = []
+
+    def heard(request):
+        if request.url.endswith("/frame") and request.post_data_json.get("measured"):
+            wholes.append(request.post_data_json["side"])
+
+    page.on("request", heard)
+    page.get_by_role("main").focus()
+    with page.expect_navigation():
+        page.keyboard.press(".")
+    desk.wait()
+    page.wait_for_timeout(400)  # longer than what stands still waits to be asked for again
+    assert wholes == [desk.canvas()["width"]]

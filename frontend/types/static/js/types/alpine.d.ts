@@ -13,6 +13,7 @@ export interface Alpine {
     effect: (run: () => void) => void;
     evaluateLater: (expression: string) => (take: (value: any) => void) => void;
   }) => void): void;
+  initTree(element: HTMLElement): void;
   nextTick(then?: () => void): Promise<void>;
   reactive<T extends object>(value: T): T;
   start(): void;

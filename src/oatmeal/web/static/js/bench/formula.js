@@ -7,7 +7,7 @@ const MOST_PARAMETERS = 6;
 
 /**
  * A formula as it is typed; it becomes part of the recipe once it can be computed.
- * @param {Pick<import("./bench.js").Bench, "frame" | "refs" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "frame" | "root" | "vocabulary" | "work">} bench
  */
 export function formulating(bench) {
   return {
@@ -45,8 +45,12 @@ export function formulating(bench) {
     formulaPointer() {
       return this.formulaColumn ? `column ${this.formulaColumn}` : "";
     },
+    /** @returns {HTMLTextAreaElement} */
+    formulaField() {
+      return bench.root.querySelector(".formula textarea");
+    },
     async showFormulaError() {
-      const field = bench.refs.formula;
+      const field = this.formulaField();
       field.focus();
       field.setSelectionRange(Math.max(0, this.formulaColumn - 1), this.formulaColumn);
     },
@@ -56,7 +60,7 @@ export function formulating(bench) {
       if (!example) return;
       this.draft = example.text;
       await this.tryFormula(copy(example.parameters));
-      bench.refs.formula.value = this.formulaShown();
+      this.formulaField().value = this.formulaShown();
     },
     parameterNames() {
       return Object.keys(bench.work.recipe.mix.base.parameters || {});

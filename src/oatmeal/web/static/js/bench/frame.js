@@ -1,12 +1,15 @@
 // The frame: what is asked of the server, what arrives, what is still to come.
-import { send } from "../api.js";
+import { say, send } from "../api.js";
 import { copy } from "./paths.js";
 import { band } from "./toneband.js";
 
 const STILL_MS = 160;
 const TRIAL_SIDE = 64;
 const AHEAD_MS = 700;
+/** The server understood, and will not do it. */
+const REFUSED = 422;
 const LOOK = "look";
+const ROOM = "room";
 
 /**
  * The frame that is shown: asking for it, taking it in, telling what is still to come.
@@ -15,6 +18,8 @@ const LOOK = "look";
 export function framing(bench) {
   const { photograph, version, vocabulary } = bench;
   let prepared = false;
+  /** The view that the newest complete frame was asked for. */
+  let asked = "";
   /** @type {ReturnType<typeof setTimeout>|undefined} */
   let still;
   return {
@@ -36,6 +41,15 @@ export function framing(bench) {
       const { historyOpen } = bench.history;
       sessionStorage.setItem(LOOK, JSON.stringify({ photograph: photograph.id, version: version.id, zoom: bench.sight.zoom, share, on, mode, other, historyOpen }));
     },
+    /** How large the surround of the last photograph was: most likely this one's, which is not laid out yet. */
+    rememberRoom() {
+      const { width, height } = bench.parts.picture.surround.getBoundingClientRect();
+      sessionStorage.setItem(ROOM, JSON.stringify({ window: [innerWidth, innerHeight], width, height }));
+    },
+    expectRoom() {
+      const { window: [width, height], ...room } = JSON.parse(sessionStorage.getItem(ROOM) || '{"window": []}');
+      if (width === innerWidth && height === innerHeight) bench.parts.picture.view.expected = room;
+    },
     lookAgain() {
       const look = JSON.parse(sessionStorage.getItem(LOOK) || "null");
       if (!look) return;
@@ -52,12 +66,15 @@ export function framing(bench) {
       if (look.on) bench.compare.beginCompare(other);
       else bench.compare.compareWith = other;
     },
-    /** Have the server prepare the frames beside this one, once this one is done. */
-    prepareBeside() {
+    /** Have the server prepare what is looked at next, once this frame is done: its pixels, and the frames beside it. */
+    prepareNext() {
       if (prepared) return;
       prepared = true;
       const { picture } = bench.parts;
       setTimeout(async () => {
+        await send("POST", `/api/photographs/${photograph.id}/ready`, {}).catch((problem) => {
+          if (problem.status === REFUSED) say(problem.message); // its original is lost; the copies still show it
+        });
         for (const file of bench.beside) {
           const side = picture.view.fitSide(file);
           await send("POST", `/api/photographs/${file.id}/ready`, { side, closeup: picture.region !== null }).catch(() => {});
@@ -74,6 +91,7 @@ export function framing(bench) {
     wish(moving) {
       const { picture } = bench.parts;
       const region = picture.region;
+      asked = moving ? "" : picture.view.key;
       if (bench.crop.framing() === "open") return this.openWish(moving);
       const layers = ["grey"];
       const { prepare } = bench.work.recipe;
@@ -113,6 +131,7 @@ export function framing(bench) {
       bench.finish.draw();
       bench.compare.askCompared();
       if (bench.compare.withoutStep) bench.compare.without(true);
+      if (asked === bench.parts.picture.view.key) return;
       this.ask(this.ready);
       still = setTimeout(() => this.ask(false), STILL_MS);
     },
@@ -122,7 +141,7 @@ export function framing(bench) {
       this.failure = "";
       if (!frame.wish.moving && !frames.waiting) {
         this.waiting = false;
-        this.prepareBeside();
+        this.prepareNext();
         bench.clean.askPatches(false);
         bench.finish.askPatch();
       } else if (frame.wish.moving) bench.clean.askPatches(true);
@@ -166,7 +185,7 @@ export function framing(bench) {
       this.provisional = this.stillComing(frame);
       bench.sight.meter(picture.pointer ? picture.values(picture.pointer) : null);
       if (bench.tone.waveOpen) bench.tone.drawWave();
-      if (bench.work.recipe.mix.base.kind === "plain") bench.starting.drawPlain();
+      if (!this.waiting && bench.work.recipe.mix.base.kind === "plain") bench.starting.drawPlain();
     },
     stillComing(frame) {
       const { picture } = bench.parts;
@@ -175,6 +194,7 @@ export function framing(bench) {
     },
     failed(problem) {
       this.waiting = false;
+      asked = "";
       if (problem.status === 422) this.failure = problem.message;
       else this.failure = `${problem.message} The picture is not the newest.`;
     },

@@ -1,6 +1,5 @@
 // The bench: puts its parts together and lets them hear of each other.
 import Alpine from "../common.js";
-import { say, send } from "../api.js";
 import { areaing } from "./areas.js";
 import { Board } from "./board.js";
 import { Bubble } from "./bubble.js";
@@ -23,6 +22,7 @@ import { masking } from "./masks.js";
 import { mixing } from "./mix.js";
 import { outputting } from "./output.js";
 import { Overlay } from "./overlay.js";
+import { bindAtStart, bindOthers } from "./panels.js";
 import { picking } from "./picked.js";
 import { Picture } from "./picture.js";
 import { pinning } from "./pins.js";
@@ -41,9 +41,6 @@ import { toning } from "./tone.js";
 import { valuing } from "./values.js";
 import { versioning } from "./versions.js";
 import { working } from "./work.js";
-
-/** The server understood, and will not do it. */
-const REFUSED = 422;
 
 const start = JSON.parse(document.getElementById("start").textContent);
 
@@ -74,7 +71,7 @@ function build() {
     if (pins) bench.pins.pins = pins;
     work.replace(recipe);
   });
-  parts.frames = new Frames(bench.photograph.id, (got) => frame.arrived(got), (problem) => frame.failed(problem));
+  parts.frames = new Frames(bench.photograph.id, (got) => frame.arrived(got), (problem) => frame.failed(problem), bindOthers);
   parts.picture = new Picture(surround, { pane, aside, over, mount, thirds, divider, navigator }, bench.photograph, {
     moved: () => frame.moved(),
     zoomed: () => { sight.zoom = parts.picture.zoom; },
@@ -188,25 +185,29 @@ function build() {
   });
 }
 
+/** What a page names, whether it is bound already or not. @param {HTMLElement} root */
+function named(root) {
+  return Object.fromEntries([...root.querySelectorAll("[x-ref]")].map((element) => [element.getAttribute("x-ref"), element]));
+}
+
 Alpine.data("bench", () => ({
   .../** @type {import("./bench.js").Stores} */ (Object.fromEntries(Object.keys(STORES).map((name) => [name, made[name]]))),
 
   init() {
-    made.refs = this.$refs;
     made.root = this.$root;
+    made.refs = named(this.$root);
     build();
     const { frame, parts, refs, work } = bench;
+    frame.expectRoom();
     work.recover();
     bench.light.look();
     frame.lookAgain();
-    window.addEventListener("pagehide", () => { frame.rememberLook(); work.settleNow(); });
+    window.addEventListener("pagehide", () => { frame.rememberLook(); frame.rememberRoom(); work.settleNow(); });
     window.addEventListener("focus", () => parts.saver.check());
     document.addEventListener("visibilitychange", () => document.hidden || parts.saver.check());
-    send("POST", `/api/photographs/${bench.photograph.id}/ready`, {}).catch((problem) => {
-      if (problem.status === REFUSED) say(problem.message); // its original is lost; the copies still show it
-    });
     this.$nextTick(() => refs.surround.focus({ preventScroll: true }));
   },
 }));
 
+bindAtStart(bench.work.step);
 Alpine.start();

@@ -111,7 +111,7 @@ export function spotting(bench) {
         if (!moved || !spot) return;
         if (ended.type === "pointercancel") {
           bench.work.recipe[step][key] = begun;
-          bench.frame.moved();
+          bench.frame.ask(false);
           return;
         }
         if (Object.keys(moves()).length) bench.work.settle();

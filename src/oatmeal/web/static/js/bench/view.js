@@ -25,6 +25,8 @@ export class View {
     this.right = 0;
     this.foot = FOOT;
     this.margin = MARGIN;
+    /** Size of the surround as long as the page is not laid out, in CSS pixels. */
+    this.expected = { width: 0, height: 0 };
     /** What stands round the picture, in pixels of the file. */
     this.around = { side: 0, foot: 0 };
   }
@@ -32,7 +34,9 @@ export class View {
   get density() { return window.devicePixelRatio || 1; }
 
   get box() {
-    const { left, top, width, height } = this.surround.getBoundingClientRect();
+    const laid = this.surround.getBoundingClientRect();
+    const { left, top } = laid;
+    const { width, height } = laid.width ? laid : this.expected;
     return { left, top, width: Math.max(1, width - this.right), height };
   }
 
@@ -92,6 +96,9 @@ export class View {
   fitSide(file) {
     return Math.max(200, Math.round(Math.max(file.width, file.height) * this.fitting(file) * this.density));
   }
+
+  /** What a frame depends on of the view: the same for two views that need the same frame. */
+  get key() { return `${this.side} ${this.region}`; }
 
   /** The rectangle of the file that is in view, whole pixels; null where a whole frame does. */
   get region() {

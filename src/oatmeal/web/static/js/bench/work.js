@@ -1,4 +1,5 @@
 // The work: the recipe as it stands, saving it, undo, and which step is open.
+import { bind } from "./panels.js";
 import { copy } from "./paths.js";
 
 const SOON_MS = 500;
@@ -109,6 +110,7 @@ export function working(bench) {
       if (bench.strips.strip) bench.strips.leaveStrip();
       bench.spots.mode = "";
       bench.crop.drawing = "";
+      bind(step);
       this.step = step;
       bench.areas.alone = false;
       sessionStorage.setItem("step", step);

@@ -1,0 +1,37 @@
+// The panels of the steps: only the open one is bound with the page, for the picture comes first.
+import Alpine from "../alpine.js";
+
+const LONGEST_MS = 500;
+
+/** @param {string} [step] @returns {NodeListOf<HTMLElement>} panels that are not bound yet */
+function unbound(step) {
+  return document.querySelectorAll(`[data-panel${step ? `="${step}"` : ""}][x-ignore]`);
+}
+
+/** Leave the panel of a step to Alpine's start. @param {string} step */
+export function bindAtStart(step) {
+  for (const panel of unbound(step)) panel.removeAttribute("x-ignore");
+}
+
+/** Bind the panel of a step, if it is not bound yet. @param {string} step */
+export function bind(step) {
+  for (const panel of unbound(step)) {
+    panel.removeAttribute("x-ignore");
+    delete (/** @type {any} */ (panel)._x_ignore); // Alpine notices the attribute only after this
+    Alpine.initTree(panel);
+  }
+}
+
+let binding = false;
+
+/** Bind all other panels, one after another, whenever there is time. */
+export function bindOthers() {
+  const [panel] = unbound();
+  if (!panel || binding) return;
+  binding = true;
+  requestIdleCallback(() => {
+    binding = false;
+    bind(panel.dataset.panel);
+    bindOthers();
+  }, { timeout: LONGEST_MS });
+}
