@@ -303,7 +303,7 @@ def test_a_panel_that_was_not_bound_yet_works_once_it_is_opened(desk, page):
     desk.begin(BUNTING)
     panel = page.get_by_role("region", name="Tone")
     expect(panel).to_be_hidden()
-    assert page.locator("[data-panel][x-ignore]").count() == 4
+    assert page.locator("[data-panel][x-ignore]").count() == 8
     page.get_by_role("tab", name="Tone").click()
     expect(panel).to_be_visible()
     number = panel.locator('[data-path="tone.exposure"].number')

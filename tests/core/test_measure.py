@@ -2,13 +2,16 @@
 
 import numpy as np
 import pytest
-from samples import BLUE, GREEN, GREY, RED, codes, patches
+from samples import BLUE, DEMO, GREEN, GREY, RED, codes, patches
+from scipy.cluster.vq import kmeans2
 
 from oatmeal.core import colour
+from oatmeal.core.picture import proxy
 from oatmeal.core.recipe import REST, read
 from oatmeal.core.seeing import measure
-from oatmeal.core.seeing.clusters import find_clusters
+from oatmeal.core.seeing.clusters import CLUSTERS, MIN_CLUSTER_SHARE, find_clusters
 from oatmeal.core.seeing.greymap import GreyMap
+from oatmeal.photofile.decode import decode
 
 
 def test_histogram_equals_bincount():
@@ -102,6 +105,21 @@ def test_clusters_are_the_same_every_time():
     one, two = find_clusters(lab), find_clusters(lab)
     assert np.array_equal(one.labels, two.labels)
     assert one.shares.sum() == pytest.approx(1)
+
+
+def test_clusters_are_those_of_scipys_kmeans():
+    lab = colour.oklab(proxy(decode(DEMO / "painted-wagon.jpg"), 160))
+    points = lab.reshape(-1, 3)
+    centres, labels = kmeans2(points, CLUSTERS, minit="++", iter=25, rng=7)
+    found = find_clusters(lab)
+    kept = np.bincount(labels) >= MIN_CLUSTER_SHARE * len(points)
+    assert np.array_equal(found.centres, centres[kept])
+    assert np.array_equal(found.labels, np.where(kept, np.cumsum(kept) - 1, -1)[labels])
+
+
+def test_as_many_clusters_as_colours_where_those_are_few():
+    lab = colour.oklab(patches(RED, GREEN, BLUE, GREY))
+    assert len(find_clusters(lab).centres) == 4
 
 
 @pytest.mark.parametrize(

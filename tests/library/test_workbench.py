@@ -1,6 +1,8 @@
 """Desks of photographs in use are held by their size in memory."""
 
 import io
+import threading
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pytest
@@ -9,9 +11,11 @@ from samples import codes
 
 from oatmeal.core.recipe import REST
 from oatmeal.library import photographs, workbench
+from oatmeal.library.desk import Desk
 from oatmeal.library.requests import Request
 from oatmeal.library.workbench import Workbench
 from oatmeal.memory import held_bytes
+from oatmeal.photofile.errors import Lost
 from oatmeal.settings import SettingError, Settings
 
 
@@ -79,6 +83,42 @@ def test_a_desk_weighs_its_arrays_once_each(bench, found):
     assert held_bytes(desk) == smaller + 200 * 300 * 3 + table
     plane = np.zeros((4, 4), np.float32)
     assert held_bytes([plane, plane[1:], {"a": plane.T}]) == 64
+
+
+def test_who_asks_while_a_desk_is_set_up_gets_the_same_one(bench, found, monkeypatch):
+    begun, go_on, made = threading.Event(), threading.Event(), []
+
+    class Slow(Desk):
+        def __init__(self, *given):
+            made.append(self)
+            begun.set()
+            assert go_on.wait(20)
+            super().__init__(*given)
+
+    monkeypatch.setattr(workbench, "Desk", Slow)
+    roomy = bench(1 << 30)
+    roomy.begin(found[0], REST)
+    assert begun.wait(20)
+    roomy.begin(found[0], REST)
+    with ThreadPoolExecutor(2) as threads:
+        asked = [threads.submit(roomy.desk, found[0]) for _ in range(2)]
+        go_on.set()
+        assert {id(one.result(20)) for one in asked} == {id(made[0])}
+    assert len(made) == 1
+
+
+def test_a_desk_that_cannot_be_set_up_tells_each_who_asks(bench, found, monkeypatch):
+    def broken(*given):
+        raise Lost("The original is lost.")
+
+    roomy = bench(1 << 30)
+    with monkeypatch.context() as here:
+        here.setattr(workbench, "Desk", broken)
+        roomy.begin(found[0], REST)
+        for _ in range(2):
+            with pytest.raises(Lost):
+                roomy.desk(found[0])
+    assert isinstance(roomy.desk(found[0]), Desk)
 
 
 def test_sizes_and_memory_are_settings():

@@ -12,6 +12,7 @@ from typing import Any, BinaryIO, Final
 import numpy as np
 from numpy.typing import NDArray
 
+from oatmeal.core.colour.kernels import from_half
 from oatmeal.core.noise import Noise
 from oatmeal.core.picture import proxy, reduced
 from oatmeal.library.store import FileStore, Original
@@ -134,5 +135,7 @@ def _name(sha256: str, side: int) -> str:
 
 def _load(path: Path) -> NDArray[np.float32]:
     loaded: NDArray[Any] = np.load(path, allow_pickle=False)
+    if loaded.dtype != np.float16 or loaded.ndim != 3:
+        raise ValueError(f"{path.name} is no copy of a picture")
     os.utime(path)  # the cache drops what was longest unused
-    return loaded.astype(np.float32)
+    return from_half(loaded)

@@ -5,11 +5,14 @@ from __future__ import annotations
 import threading
 import time
 from collections import OrderedDict
+from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Final
 
-from oatmeal.library.desk import SIZES, Desk
+from oatmeal.core.recipe import Recipe
+from oatmeal.library.desk import SIZES, SMALLEST_SIDE, Desk
 from oatmeal.library.models import Photograph
 from oatmeal.library.proxies import Proxies
+from oatmeal.library.requests import Request
 from oatmeal.memory import held_bytes
 
 #: Memory that desks may take unless said otherwise.
@@ -37,25 +40,54 @@ class Workbench:
         self._sizes = sizes
         self._lock = threading.Lock()
         self._desks: OrderedDict[str, Desk] = OrderedDict()
+        self._coming: dict[str, Future[Desk]] = {}
+        self._ahead = ThreadPoolExecutor(1, "ahead")
         self._weights: dict[str, tuple[float, int]] = {}
 
     def desk(self, photograph: Photograph) -> Desk:
         """The desk of a photograph, set up now if it is not in use."""
+        sha256 = photograph.sha256
         with self._lock:
-            desk = self._desks.get(photograph.sha256)
+            desk, coming = self._desks.get(sha256), self._coming.get(sha256)
+            if desk is None and coming is None:
+                mine = self._coming[sha256] = Future()
         if desk is None:
             # outside the lock: the desks in use go on meanwhile
-            size = (photograph.width, photograph.height)
-            desk = Desk(photograph.original, size, self._proxies, self._sizes)
+            desk = coming.result() if coming is not None else self._set_up(photograph, mine)
         with self._lock:
-            desk = self._desks.setdefault(photograph.sha256, desk)
-            self._desks.move_to_end(photograph.sha256)
-            now, (weighed, _) = time.monotonic(), self._weights.get(photograph.sha256, (-1e9, 0))
+            self._desks.setdefault(sha256, desk)
+            self._desks.move_to_end(sha256)
+            now, (weighed, _) = time.monotonic(), self._weights.get(sha256, (-1e9, 0))
         if now - weighed >= _WEIGHED_S:
             size_held = held_bytes(desk)
             with self._lock:
-                self._weights[photograph.sha256] = (now, size_held)
+                self._weights[sha256] = (now, size_held)
                 self._make_room()
+        return desk
+
+    def begin(self, photograph: Photograph, recipe: Recipe) -> None:
+        """Set a desk up in the background, and what its first frame needs at any size.
+
+        Who asks for it meanwhile waits for the same one. What goes wrong is told to them.
+        """
+        with self._lock:
+            if photograph.sha256 in self._desks or photograph.sha256 in self._coming:
+                return
+        self._ahead.submit(lambda: self.desk(photograph).frame(Request(recipe, SMALLEST_SIDE)))
+
+    def _set_up(self, photograph: Photograph, promised: Future[Desk]) -> Desk:
+        size = (photograph.width, photograph.height)
+        try:
+            desk = Desk(photograph.original, size, self._proxies, self._sizes)
+        except BaseException as problem:
+            with self._lock:
+                del self._coming[photograph.sha256]
+            promised.set_exception(problem)
+            raise
+        with self._lock:
+            self._desks[photograph.sha256] = desk
+            del self._coming[photograph.sha256]
+        promised.set_result(desk)
         return desk
 
     def _make_room(self) -> None:

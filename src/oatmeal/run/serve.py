@@ -30,7 +30,7 @@ from oatmeal.run.listening import MOST_CONNECTIONS, server_for
 from oatmeal.run.mariadb import LATER_BYTES, PrivateServer, StartError
 from oatmeal.run.watching import Watched
 from oatmeal.settings import SettingError, Settings
-from oatmeal.web import access, create_app
+from oatmeal.web import access, create_app, panels
 
 HOST = "127.0.0.1"
 
@@ -141,6 +141,7 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
             with step("Making the calculations ready (a minute or two the first time)"):
                 warmed.join()
         app = create_app(database, store, settings)
+        threading.Thread(target=panels.warm, args=(app,), daemon=True).start()
         if with_demo:
             demo.load(database, app.extensions["oatmeal"].importer, settings.home, step)
         listener = _listener(settings.port)

@@ -21,11 +21,15 @@ from oatmeal.photofile import rawfile
 from oatmeal.photofile.encode import FORMATS
 from oatmeal.web.assets import asset
 from oatmeal.web.pace import paced
+from oatmeal.web.panels import panel
 from oatmeal.web.services import services
-from oatmeal.web.vocabulary import declared, step_words, vocabulary
+from oatmeal.web.vocabulary import declared, step_words, vocabulary, vocabulary_text
 
 pages = Blueprint("pages", __name__)
 pages.add_app_template_global(declared)
+pages.add_app_template_global(vocabulary)
+pages.add_app_template_global(vocabulary_text)
+pages.add_app_template_global(panel)
 
 
 @pages.get("/")
@@ -110,7 +114,9 @@ def bench(photograph_id: int) -> str:
             for there in (place - 1, place + 1)
         )
         version = _wanted_version(photograph)
-        width, height = framed_size(photograph, versions.recipe_of(version))
+        recipe = versions.recipe_of(version)
+        services().workbench.begin(photograph, recipe)  # the page asks for it in a moment
+        width, height = framed_size(photograph, recipe)
         raw = photograph.suffix in rawfile.SUFFIXES
         return render_template(
             "bench.html",
@@ -134,7 +140,6 @@ def bench(photograph_id: int) -> str:
                 "versions": versions.listed(photograph),
                 "beside": [_sized(item) for item in (after, before) if item is not None],
                 "series": photograph.series_id,
-                "vocabulary": vocabulary(),
             },
         )
 

@@ -6,6 +6,9 @@ from dataclasses import asdict
 from functools import cache
 from typing import Any, get_args
 
+from jinja2.utils import htmlsafe_json_dumps
+from markupsafe import Markup
+
 from oatmeal.core.colour import ranges
 from oatmeal.core.mix import film
 from oatmeal.core.recipe import (
@@ -171,3 +174,9 @@ def vocabulary() -> dict[str, Any]:
         "codes": [asdict(reading) for reading in measure.code_readings()],
         "formats": list(FORMATS),
     }
+
+
+@cache
+def vocabulary_text() -> Markup:
+    """The vocabulary as JSON for a page."""
+    return htmlsafe_json_dumps(vocabulary(), separators=(",", ":"))

@@ -108,6 +108,18 @@ def _look_up_sum(codes, tables, out):  # type: ignore[no-untyped-def]
                 out[y, x, channel] = value + tables[2, blue, channel]
 
 
+@parallel
+def _from_half(words, out):  # type: ignore[no-untyped-def]
+    for y in prange(words.shape[0]):
+        row, result = words[y].reshape(-1), out[y].reshape(-1)
+        for i in range(row.shape[0]):
+            word = np.int32(row[i])
+            # the exponent of single precision is 112 larger
+            size = np.int32((word & np.int32(0x7FFF)) << np.int32(13)).view(np.float32)
+            sign = _f(-(2.0**112)) if word >= np.int32(0x8000) else _f(2.0**112)
+            result[i] = size * sign
+
+
 def luminance(rgb_linear: Colour) -> Plane:
     """Luminance Y of linear colour ``(H, W, 3)``, clamped at 0 (IEC 61966-2-1)."""
     out = plane_of(rgb_linear)
@@ -164,6 +176,13 @@ def look_up(codes: NDArray[Any], tables: Plane) -> Colour:
     return out
 
 
+def from_half(values: NDArray[np.float16]) -> Colour:
+    """Finite numbers ``(H, W, 3)`` of half precision (IEEE 754 binary16) in single precision."""
+    out = np.empty(values.shape, dtype=np.float32)
+    _from_half(values.view(np.uint16), out)
+    return out
+
+
 def plane_of(rgb: Colour) -> Plane:
     """An empty plane of a picture's size."""
     return np.empty(rgb.shape[:2], dtype=np.float32)
@@ -175,6 +194,7 @@ def warm() -> None:
     decoded(encoded(luminance(rgb)))
     display(rgb)
     polar(*colours(rgb)[1:])
+    from_half(rgb.astype(np.float16))
     for dtype in (np.uint8, np.uint16):
         codes = np.zeros((2, 2, 3), dtype=dtype)
         look_up(codes, np.zeros(16, dtype=np.float32))

@@ -2,11 +2,19 @@
 
 from __future__ import annotations
 
+from typing import Any, Final
+
+import numba
 import numpy as np
 from numba import prange
 from numpy.typing import NDArray
 
 from oatmeal.core.colour.lanes import parallel
+
+#: Points that are looked at together.
+_BLOCK: Final = 512
+
+_exact: Any = numba.njit(nogil=True, cache=True)
 
 
 @parallel
@@ -25,6 +33,64 @@ def counts(codes: NDArray[np.uint8]) -> NDArray[np.int64]:
     return np.asarray(partial.sum(axis=0))
 
 
+@_exact
+def _squares(points, centre, out):  # type: ignore[no-untyped-def]
+    for i in range(points.shape[1]):
+        x, y, z = points[0, i] - centre[0], points[1, i] - centre[1], points[2, i] - centre[2]
+        out[i] = x * x + y * y + z * z
+
+
+@_exact
+def _assigned(points, centres, labels):  # type: ignore[no-untyped-def]
+    """Labels anew; true where one differs from what it was."""
+    changed = False
+    nearest, number = np.empty(_BLOCK), np.empty(_BLOCK)  # numbers of one width go together
+    for begin in range(0, points.shape[1], _BLOCK):
+        size = min(_BLOCK, points.shape[1] - begin)
+        along, across, up = (
+            points[0, begin : begin + size],
+            points[1, begin : begin + size],
+            points[2, begin : begin + size],
+        )
+        nearest[:] = np.inf
+        for k in range(centres.shape[0]):
+            one, two, three, name = centres[k, 0], centres[k, 1], centres[k, 2], float(k)
+            for i in range(size):
+                x, y, z = along[i] - one, across[i] - two, up[i] - three
+                square = x * x + y * y + z * z
+                number[i] = name if square < nearest[i] else number[i]
+                nearest[i] = min(square, nearest[i])
+        for i in range(size):
+            changed |= np.int32(number[i]) != labels[begin + i]
+            labels[begin + i] = np.int32(number[i])
+    return changed
+
+
+def squared_distances(
+    points: NDArray[np.float64], centre: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """Squared distances ``(n,)`` of points ``(3, n)`` from one place ``(3,)``."""
+    out = np.empty(points.shape[1])
+    _squares(points, centre, out)
+    return out
+
+
+def assign(
+    points: NDArray[np.float64], centres: NDArray[np.float64], labels: NDArray[np.int32]
+) -> bool:
+    """Label points ``(3, n)`` in place with the nearest of centres ``(k, 3)``.
+
+    Returns
+    -------
+    bool
+        Whether a label has changed.
+    """
+    return bool(_assigned(points, centres, labels))
+
+
 def warm() -> None:
     """Compile, or load from the cache."""
     counts(np.zeros((2, 2), dtype=np.uint8))
+    points = np.zeros((3, 2))
+    squared_distances(points, points[:, 0].copy())
+    assign(points, np.zeros((1, 3)), np.zeros(2, np.int32))

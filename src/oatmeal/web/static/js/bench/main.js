@@ -42,12 +42,12 @@ import { valuing } from "./values.js";
 import { versioning } from "./versions.js";
 import { working } from "./work.js";
 
-const start = JSON.parse(document.getElementById("start").textContent);
+const [start, vocabulary] = ["start", "vocabulary"].map((id) => JSON.parse(document.getElementById(id).textContent));
 
 /** @type {any} grows into a Bench: the stores are made one after another and find each other when they act */
 const made = {
   photograph: start.photograph, version: start.version, versionList: start.versions, beside: start.beside, series: start.series,
-  vocabulary: start.vocabulary, parts: {}, refs: {}, root: null,
+  vocabulary, parts: {}, refs: {}, root: null,
 };
 /** @type {import("./bench.js").Bench} */
 const bench = made;

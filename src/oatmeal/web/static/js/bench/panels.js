@@ -1,4 +1,4 @@
-// The panels of the steps: only the open one is bound with the page, for the picture comes first.
+// Panels and dialogs: only the open step is bound with the page, for the picture comes first.
 import Alpine from "../alpine.js";
 
 const LONGEST_MS = 500;
@@ -24,7 +24,7 @@ export function bind(step) {
 
 let binding = false;
 
-/** Bind all other panels, one after another, whenever there is time. */
+/** Bind all that is left, one after another, whenever there is time. */
 export function bindOthers() {
   const [panel] = unbound();
   if (!panel || binding) return;
