@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from oatmeal.core.bands import kernels as bands
-from oatmeal.core.colour import kernels, lanes
+from oatmeal.core.colour import decode_srgb, kernels, lanes
 from oatmeal.core.mix import formula_kernel
 from oatmeal.core.mix import kernels as mixing
 from oatmeal.core.tone import kernels as toning
@@ -18,6 +18,51 @@ def test_a_change_of_the_arithmetic_renews_every_compiled_loop(module):
     """numba looks at a kernel's own file only; its LANES must name the present lanes.py."""
     digest = hashlib.sha256(Path(lanes.__file__).read_bytes()).hexdigest()
     assert digest[:12] == module.LANES
+
+
+def exact(linear):
+    """IEC 61966-2-1, continued to light of any size, as numpy computes it."""
+    size = np.abs(linear.astype(np.float64))
+    curve = np.where(size > 0.0031308, 1.055 * size ** (1 / 2.4) - 0.055, 12.92 * size)
+    return np.copysign(curve, linear)
+
+
+def test_the_srgb_curve_is_that_of_the_standard():
+    inside = np.linspace(0, 1, 300_001, dtype=np.float32)[None]
+    assert np.abs(kernels.encoded(inside) - exact(inside)).max() < 6e-7
+    beyond = np.concatenate([-np.exp2(np.arange(-12, 5, 1e-4)), np.exp2(np.arange(-12, 5, 1e-4))])
+    grey = np.repeat(beyond.astype(np.float32)[None, :, None], 3, axis=2)
+    linear = mixing.weighted(grey, (0.0, 1.0, 0.0), 0.0, encoded=True)
+    back = np.maximum(grey[..., 1], 0)
+    assert np.abs(linear / np.maximum(back, 1) - back / np.maximum(back, 1)).max() < 3e-6
+
+
+def test_black_and_white_stay_what_they_are():
+    ends = np.array([[0, 1]], np.float32)
+    assert np.array_equal(kernels.encoded(ends), ends)
+    assert np.array_equal(kernels.decoded(ends), ends)
+
+
+def test_the_inverse_of_the_srgb_curve_is_that_of_the_standard():
+    encoded = np.linspace(-0.1, 1, 300_001, dtype=np.float32)[None]
+    wanted = np.maximum(decode_srgb(encoded.astype(np.float64)), 0)
+    found = kernels.decoded(encoded)
+    assert np.abs(found - wanted).max() < 6e-7
+    assert np.abs(found / np.maximum(wanted, 1e-5) - 1)[wanted > 1e-5].max() < 2e-6
+    beyond = np.linspace(0.9, 3, 2001, dtype=np.float32)[None]
+    assert kernels.decoded(beyond) == pytest.approx(
+        decode_srgb(beyond.astype(np.float64)), rel=2e-6
+    )
+
+
+@pytest.mark.parametrize("size", [1, 2, 5, 300])
+def test_a_table_is_read_between_its_values(size):
+    """numpy's own linear interpolation."""
+    table = np.random.default_rng(size).random(size + 1).astype(np.float32)
+    roots = np.linspace(0, 1.2, 777, dtype=np.float32)[None]
+    found = toning.through_scale(roots**2, 1.0, table, 1.0)
+    wanted = np.interp(roots, np.linspace(0, 1, size + 1), table)
+    assert found == pytest.approx(wanted, abs=2e-5)
 
 
 def test_every_finite_half_becomes_the_same_single():

@@ -15,9 +15,8 @@ from numpy.typing import NDArray
 
 from oatmeal.core.colour import loading as loading  # before any loop is called
 from oatmeal.core.colour.lanes import (
-    DECODE_TABLE,
     decode_row,
-    encode_one,
+    encode_inside,
     hue_steps,
     oklab,
     parallel,
@@ -28,7 +27,7 @@ _f = np.float32
 _RED_Y, _GREEN_Y, _BLUE_Y = (_f(weight) for weight in LUMINANCE_WEIGHTS)
 
 #: Digest of lanes.py, see there.
-LANES: Final = "86297a4278c2"
+LANES: Final = "fe90b433a381"
 
 Plane = NDArray[np.float32]
 Colour = NDArray[np.float32]
@@ -73,7 +72,7 @@ def _display(rgb, out):  # type: ignore[no-untyped-def]
         row, shown = rgb[y].reshape(-1), out[y].reshape(-1)
         for i in range(row.shape[0]):
             value = min(max(row[i], _f(0.0)), _f(1.0))
-            shown[i] = encode_one(value) * _f(255.0) + _f(0.5)
+            shown[i] = encode_inside(value) * _f(255.0) + _f(0.5)
 
 
 @parallel
@@ -81,13 +80,13 @@ def _encode(light, out):  # type: ignore[no-untyped-def]
     for y in prange(light.shape[0]):
         line, result = light[y], out[y]
         for x in range(line.shape[0]):
-            result[x] = encode_one(min(max(line[x], _f(0.0)), _f(1.0)))
+            result[x] = encode_inside(min(max(line[x], _f(0.0)), _f(1.0)))
 
 
 @parallel
-def _decode(encoded, table, out):  # type: ignore[no-untyped-def]
+def _decode(encoded, out):  # type: ignore[no-untyped-def]
     for y in prange(encoded.shape[0]):
-        decode_row(encoded[y], table, out[y])
+        decode_row(encoded[y], out[y])
 
 
 @parallel
@@ -158,7 +157,7 @@ def encoded(light: Plane) -> Plane:
 def decoded(values: Plane) -> Plane:
     """Linear light of sRGB-encoded values ``(H, W)``, clamped at 0."""
     out = np.empty_like(values)
-    _decode(values, DECODE_TABLE, out)
+    _decode(values, out)
     return out
 
 

@@ -11,9 +11,8 @@ from numpy.typing import NDArray
 
 from oatmeal.core.colour import LUMINANCE_WEIGHTS
 from oatmeal.core.colour.lanes import (
-    DECODE_TABLE,
     decode_inside,
-    encode_one,
+    encode_row,
     exp2,
     from_oklab,
     inline,
@@ -26,7 +25,7 @@ _f = np.float32
 _u = np.uint32
 
 #: Digest of lanes.py, see there.
-LANES: Final = "86297a4278c2"
+LANES: Final = "fe90b433a381"
 
 #: sRGB is a straight line up to this encoded value, and this logarithm of light.
 _STRAIGHT: Final = _f(0.04045)
@@ -112,7 +111,7 @@ def _shaded(encoded, across, down, curve, stops, spare, sides, ends, out):  # ty
 
 
 @parallel
-def _glowing(encoded, spreading, columns, over, rows, down, amount, decode, out):  # type: ignore[no-untyped-def]
+def _glowing(encoded, spreading, columns, over, rows, down, amount, out):  # type: ignore[no-untyped-def]
     cells = spreading.shape[1]
     width = encoded.shape[1]
     for y in prange(encoded.shape[0]):
@@ -127,10 +126,9 @@ def _glowing(encoded, spreading, columns, over, rows, down, amount, decode, out)
             j = columns[x]
             light[x] = w0[x] * row[j] + w1[x] * row[j + 1] + w2[x] * row[j + 2] + w3[x] * row[j + 3]
         for x in range(width):
-            dark = (_f(1.0) - decode_inside(line[x], decode)) * (_f(1.0) - amount * light[x])
+            dark = (_f(1.0) - decode_inside(line[x])) * (_f(1.0) - amount * light[x])
             light[x] = _f(1.0) - dark
-        for x in range(width):
-            result[x] = encode_one(light[x])
+        encode_row(light, result)
 
 
 @inline
@@ -265,7 +263,7 @@ def _keep_inside(lightness, a_axis, b_axis, mask, share, turned, out):  # type: 
 
 
 @parallel
-def _lit(encoded, tints, kept, decode, red, green, blue):  # type: ignore[no-untyped-def]
+def _lit(encoded, tints, kept, red, green, blue):  # type: ignore[no-untyped-def]
     last = np.int32(tints.shape[0] - 2)
     steps = _f(tints.shape[0] - 1)
     width = encoded.shape[1]
@@ -274,7 +272,7 @@ def _lit(encoded, tints, kept, decode, red, green, blue):  # type: ignore[no-unt
         reds, greens, blues = red[y], green[y], blue[y]
         a, b, level = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
         for x in range(width):
-            level[x] = decode_inside(line[x], decode)
+            level[x] = decode_inside(line[x])
         for x in range(width):
             a[x], b[x] = own[x, 1], own[x, 2]
         if steps > _f(1.0):  # of two entries it has no tint
@@ -306,11 +304,14 @@ def _lit(encoded, tints, kept, decode, red, green, blue):  # type: ignore[no-unt
             bent = KNEE + (_f(1.0) - KNEE) * (_f(1.0) - exp2(-min(over, _f(60.0))))
             a[x] = bent / a[x]
         for x in range(width):
-            reds[x] = encode_one(level[x] + a[x] * reds[x])
+            reds[x] = level[x] + a[x] * reds[x]
         for x in range(width):
-            greens[x] = encode_one(level[x] + a[x] * greens[x])
+            greens[x] = level[x] + a[x] * greens[x]
         for x in range(width):
-            blues[x] = encode_one(level[x] + a[x] * blues[x])
+            blues[x] = level[x] + a[x] * blues[x]
+        encode_row(reds, reds)
+        encode_row(greens, greens)
+        encode_row(blues, blues)
 
 
 @parallel
@@ -435,7 +436,7 @@ def glowing(
     ``across`` and ``down`` are the first of them, uint32 ``(n,)``, and weights, float32 ``(4, n)``.
     """
     out = np.empty_like(encoded)
-    _glowing(encoded, spreading, *across, *down, _f(amount), DECODE_TABLE, out)
+    _glowing(encoded, spreading, *across, *down, _f(amount), out)
     return out
 
 
@@ -520,7 +521,7 @@ def lit(encoded: Plane, tints: Plane, kept_colour: Colours) -> tuple[Plane, Plan
     The luminance is that of the greys. Tints of two entries are none.
     """
     red, green, blue = (np.empty_like(encoded) for _ in range(3))
-    _lit(encoded, tints, kept_colour, DECODE_TABLE, red, green, blue)
+    _lit(encoded, tints, kept_colour, red, green, blue)
     return red, green, blue
 
 

@@ -10,10 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.colour.lanes import (
-    DECODE_TABLE,
     cube_root,
     decode_row,
-    encode_one,
+    encode_row,
     exp2,
     hue_steps,
     log2_one,
@@ -25,7 +24,7 @@ from oatmeal.core.recipe.formula import CODES, VARIABLES, Program
 _f = np.float32
 
 #: Digest of lanes.py, see there.
-LANES: Final = "86297a4278c2"
+LANES: Final = "fe90b433a381"
 
 #: A formula's grey is kept within this, encoded; what is no number becomes black.
 TOP: Final = _f(4.0)
@@ -49,7 +48,7 @@ _parallel: Any = numba.njit(
 
 
 @_parallel
-def _run(rgb, codes, operands, depth, used, decode, out):  # type: ignore[no-untyped-def]
+def _run(rgb, codes, operands, depth, used, out):  # type: ignore[no-untyped-def]
     width = rgb.shape[1]
     for y in numba.prange(rgb.shape[0]):
         known = np.empty((10, width), np.float32)
@@ -60,9 +59,7 @@ def _run(rgb, codes, operands, depth, used, decode, out):  # type: ignore[no-unt
             red[x], green[x], blue[x] = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
         for channel in range(3):
             if used[channel]:
-                line, shown = known[3 + channel], known[channel]
-                for x in range(width):
-                    shown[x] = encode_one(line[x])
+                encode_row(known[3 + channel], known[channel])
         if used[6] or used[7]:
             luminance, lightness = known[6], known[7]
             for x in range(width):
@@ -174,7 +171,7 @@ def _run(rgb, codes, operands, depth, used, decode, out):  # type: ignore[no-unt
         for x in range(width):
             value = shown[x]
             shown[x] = min(max(value, _f(0.0)), TOP) if value == value else _f(0.0)
-        decode_row(shown, decode, out[y])
+        decode_row(shown, out[y])
 
 
 def evaluate(rgb_linear: NDArray[np.float32], program: Program) -> NDArray[np.float32]:
@@ -189,7 +186,6 @@ def evaluate(rgb_linear: NDArray[np.float32], program: Program) -> NDArray[np.fl
         program.operands,
         program.depth,
         program.used(),
-        DECODE_TABLE,
         out,
     )
     return out

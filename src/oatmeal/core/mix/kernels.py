@@ -10,48 +10,56 @@ from numba import prange
 from numpy.typing import NDArray
 
 from oatmeal.core.colour.kernels import plane_of
-from oatmeal.core.colour.lanes import DECODE_TABLE, at, decode_row, encode_one, exp2, parallel
+from oatmeal.core.colour.lanes import (
+    at,
+    decode_row,
+    encode_row,
+    exp2,
+    parallel,
+    read_row,
+    with_steps,
+)
 from oatmeal.core.colour.ranges import HUE_TABLE_SIZE
 
 _f = np.float32
 _LOG2_E = _f(math.log2(math.e))
 
 #: Digest of lanes.py, see there.
-LANES: Final = "86297a4278c2"
+LANES: Final = "fe90b433a381"
 
 Plane = NDArray[np.float32]
 Colour = NDArray[np.float32]
 
 
 @parallel
-def _weighted_linear(rgb, red, green, blue, offset, decode, out):  # type: ignore[no-untyped-def]
+def _weighted_linear(rgb, red, green, blue, offset, out):  # type: ignore[no-untyped-def]
     for y in prange(rgb.shape[0]):
         for x in range(rgb.shape[1]):
             value = red * rgb[y, x, 0] + green * rgb[y, x, 1] + blue * rgb[y, x, 2]
             out[y, x] = max(value, _f(0.0)) if offset == _f(0.0) else value
         if offset != _f(0.0):
             grey = np.empty(rgb.shape[1], np.float32)
+            encode_row(out[y], grey)
             for x in range(rgb.shape[1]):
-                grey[x] = encode_one(out[y, x]) + offset
-            decode_row(grey, decode, out[y])
+                grey[x] += offset
+            decode_row(grey, out[y])
 
 
 @parallel
-def _weighted_encoded(rgb, red, green, blue, offset, decode, out):  # type: ignore[no-untyped-def]
+def _weighted_encoded(rgb, red, green, blue, offset, out):  # type: ignore[no-untyped-def]
     for y in prange(rgb.shape[0]):
         shown = np.empty(rgb.shape[1] * 3, np.float32)
         grey = np.empty(rgb.shape[1], np.float32)
         row = rgb[y].reshape(-1)
-        for i in range(shown.shape[0]):
-            shown[i] = encode_one(row[i])
+        encode_row(row, shown)
         for x in range(rgb.shape[1]):
             value = red * shown[3 * x] + green * shown[3 * x + 1] + blue * shown[3 * x + 2]
             grey[x] = value + offset
-        decode_row(grey, decode, out[y])
+        decode_row(grey, out[y])
 
 
 @parallel
-def _extremes(rgb, share_of_max, decode, out):  # type: ignore[no-untyped-def]
+def _extremes(rgb, share_of_max, out):  # type: ignore[no-untyped-def]
     for y in prange(rgb.shape[0]):
         low = np.empty(rgb.shape[1], np.float32)
         high = np.empty(rgb.shape[1], np.float32)
@@ -59,14 +67,15 @@ def _extremes(rgb, share_of_max, decode, out):  # type: ignore[no-untyped-def]
         for x in range(rgb.shape[1]):
             r, g, b = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
             low[x], high[x] = min(r, g, b), max(r, g, b)
+        encode_row(low, low)
+        encode_row(high, high)
         for x in range(rgb.shape[1]):
-            dark, light = encode_one(low[x]), encode_one(high[x])
-            grey[x] = dark + (light - dark) * share_of_max
-        decode_row(grey, decode, out[y])
+            grey[x] = low[x] + (high[x] - low[x]) * share_of_max
+        decode_row(grey, out[y])
 
 
 @parallel
-def _six(rgb, primaries, secondaries, decode, out):  # type: ignore[no-untyped-def]
+def _six(rgb, primaries, secondaries, out):  # type: ignore[no-untyped-def]
     """Loops over few rows each: over many the compiler does not work on eight pixels at a time."""
     width = rgb.shape[1]
     red_part, green_part, blue_part = primaries
@@ -96,31 +105,27 @@ def _six(rgb, primaries, secondaries, decode, out):  # type: ignore[no-untyped-d
         for x in range(width):
             primary = green_part if green[x] == high[x] else blue_part
             red[x] = red_part if red[x] == high[x] else primary
-        for x in range(width):
-            low[x] = encode_one(low[x])
-        for x in range(width):
-            middle[x] = encode_one(middle[x])
-        for x in range(width):
-            high[x] = encode_one(high[x])
+        encode_row(low, low)
+        encode_row(middle, middle)
+        encode_row(high, high)
         for x in range(width):
             between = middle[x] - low[x]
             low[x] = low[x] + between * part[x] + (high[x] - middle[x]) * red[x]
-        decode_row(low, decode, out[y])
+        decode_row(low, out[y])
 
 
 @parallel
-def _lift(base, hue, chroma, table, low, high, more, out):  # type: ignore[no-untyped-def]
+def _lift(base, hue, chroma, steps, low, high, more, out):  # type: ignore[no-untyped-def]
     scale = _f(1.0) / (high - low)
-    last = np.int32(HUE_TABLE_SIZE - 1)
+    width = base.shape[1]
     for y in prange(base.shape[0]):
-        for x in range(base.shape[1]):
+        index = np.empty(width, np.int32)
+        stops = np.empty(width, np.float32)
+        read_row(hue[y], steps, index, stops)
+        for x in range(width):
             t = min(max((chroma[y, x] - low) * scale, _f(0.0)), _f(1.0))
             full = t * t * (_f(3.0) - _f(2.0) * t)
-            place = hue[y, x]
-            index = min(np.int32(place), last)
-            stops = table[index] + (table[index + 1] - table[index]) * (place - _f(index))
-            stops += at(more, y, x)
-            out[y, x] = base[y, x] * exp2(full * stops)
+            out[y, x] = base[y, x] * exp2(full * (stops[x] + at(more, y, x)))
 
 
 @parallel
@@ -176,14 +181,14 @@ def weighted(
     out = plane_of(rgb_linear)
     kernel = _weighted_encoded if encoded else _weighted_linear
     red, green, blue = (_f(weight) for weight in weights)
-    kernel(rgb_linear, red, green, blue, _f(offset), DECODE_TABLE, out)
+    kernel(rgb_linear, red, green, blue, _f(offset), out)
     return out
 
 
 def extremes(rgb_linear: Colour, share_of_max: float) -> Plane:
     """Linear grey between the lowest (0) and the highest (1) encoded channel."""
     out = plane_of(rgb_linear)
-    _extremes(rgb_linear, _f(share_of_max), DECODE_TABLE, out)
+    _extremes(rgb_linear, _f(share_of_max), out)
     return out
 
 
@@ -196,7 +201,7 @@ def six(
     out = plane_of(rgb_linear)
     red, green, blue = (_f(share) for share in primaries)
     cyan, magenta, yellow = (_f(share) for share in secondaries)
-    _six(rgb_linear, (red, green, blue), (cyan, magenta, yellow), DECODE_TABLE, out)
+    _six(rgb_linear, (red, green, blue), (cyan, magenta, yellow), out)
     return out
 
 
@@ -214,7 +219,7 @@ def lift(
     ``more``, float32 ``(H, W)``, adds stops of its own to every pixel.
     """
     out = np.empty_like(base)
-    _lift(base, hue, chroma, table, _f(low), _f(high), more, out)
+    _lift(base, hue, chroma, with_steps(table), _f(low), _f(high), more, out)
     return out
 
 
