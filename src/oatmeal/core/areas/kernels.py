@@ -14,7 +14,7 @@ from oatmeal.core.colour.lanes import at, parallel
 _f = np.float32
 
 #: Digest of lanes.py, see there.
-LANES: Final = "fe90b433a381"
+LANES: Final = "b963ac9b2226"
 
 #: Pixels between the nodes of a chart.
 STEP: Final = 16

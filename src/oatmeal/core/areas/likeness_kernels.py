@@ -15,7 +15,7 @@ from oatmeal.core.colour.lanes import parallel
 _f = np.float32
 
 #: Digest of lanes.py, see there.
-LANES: Final = "fe90b433a381"
+LANES: Final = "b963ac9b2226"
 
 #: A stroke's core: where its coat is thicker than this.
 _CORE: Final = 0.9

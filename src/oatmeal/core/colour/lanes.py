@@ -4,8 +4,8 @@ They hold no branch that would keep the compiler from working on eight pixels at
 curve is computed inside 0 to 1 from roots, and beyond from a guess of its power; its inverse inside
 0 to 1 from a square root. Errors stay below 6e-7 of the scale.
 
-To read a table takes ten times as long as to compute a number, so what has a formula is computed.
-Tables that must be read hold each value beside its step to the next one: one look finds both.
+To read a table takes longer than to compute a number, so what has a formula is computed. Of a table
+that must be read a value and the next one are taken in one look.
 
 numba caches a compiled loop by the file of that loop alone: whoever changes this file renews
 ``LANES`` in the modules that use it (a test compares).
@@ -209,31 +209,39 @@ def decode_row(row, out):  # type: ignore[no-untyped-def]
 
 
 @inline
-def read_row(places, steps, index, out):  # type: ignore[no-untyped-def]
-    """A table, as :func:`with_steps` gives it, at places from 0 on; ``index`` is for scribbling."""
-    last = np.int32(steps.shape[0] - 2)
+def find_places(places, last, index, between):  # type: ignore[no-untyped-def]
+    """Where places on a table lie: the value before each, ``last`` at the most, and how far on."""
+    last = np.int32(last)
     for x in range(places.shape[0]):
-        spot = min(places[x], _f(last + 1))
+        spot = min(max(places[x], _f(0.0)), _f(last + 1))
         whole = min(np.int32(spot), last)
         index[x] = whole
-        out[x] = spot - _f(whole)
-    for x in range(places.shape[0]):
-        whole = index[x]
-        out[x] = steps[whole, 0] + steps[whole, 1] * out[x]
+        between[x] = spot - _f(whole)
 
 
-def with_steps(*tables: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Tables ``(n,)`` for being read together: a row of each value and its step to the next one.
+@inline
+def read_row(pairs, index, between, found, out):  # type: ignore[no-untyped-def]
+    """Values of a table of :func:`pairs_of` at the places that :func:`find_places` found.
 
-    Returns
-    -------
-    float32 (n, 2 * number of tables)
+    ``found``, int64, is for scribbling.
     """
-    rows = np.zeros((len(tables[0]), 2 * len(tables)), np.float32)
-    for number, table in enumerate(tables):
-        rows[:, 2 * number] = table
-        rows[:-1, 2 * number + 1] = np.diff(table)
-    return rows
+    for x in range(index.shape[0]):
+        found[x] = pairs[np.uint32(index[x])]
+    both = found.view(np.float32)
+    for x in range(index.shape[0]):
+        out[x] = both[2 * x] + between[x] * (both[2 * x + 1] - both[2 * x])
+
+
+def pairs_of(table: NDArray[np.float32]) -> NDArray[np.int64]:
+    """A table ``(n,)`` as ``(n - 1,)`` pairs of neighbours, each read as one number of 64 bits."""
+    table = np.ascontiguousarray(table, dtype=np.float32)
+    return np.ndarray((len(table) - 1,), np.int64, table, 0, (table.itemsize,))
+
+
+def pairs_of_two(one: NDArray[np.float32], two: NDArray[np.float32]) -> NDArray[np.complex128]:
+    """Two tables ``(n,)`` as ``(n - 1,)`` numbers of 128 bits: one, two, and both of the next."""
+    both = np.stack([one, two], axis=1, dtype=np.float32)
+    return np.ndarray((len(both) - 1,), np.complex128, both, 0, both.strides[:1])
 
 
 @inline

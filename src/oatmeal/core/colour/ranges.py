@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import lru_cache
 from typing import Final
 
 import numpy as np
@@ -89,6 +90,14 @@ def smoothstep(x: ArrayLike, low: float, high: float) -> NDArray[np.float64]:
     return np.asarray(t * t * (3 - 2 * t))
 
 
+@lru_cache(16)
+def _circle(centres: tuple[float, ...]) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """Of each hue of the table: the range that it follows, and that one's weight."""
+    hue = np.arange(HUE_TABLE_SIZE) * (360.0 / HUE_TABLE_SIZE)
+    index, part = between_centres(hue, dict(zip(NAMES, centres, strict=True)))
+    return index, 0.5 * (1 + np.cos(np.pi * part))
+
+
 def lift_table(lifts: Mapping[str, float], centres: Mapping[str, float]) -> NDArray[np.float32]:
     """Lift in stops over the hue circle, for the kernels.
 
@@ -97,9 +106,7 @@ def lift_table(lifts: Mapping[str, float], centres: Mapping[str, float]) -> NDAr
     ndarray of float32, shape (HUE_TABLE_SIZE + 1,)
         Entry ``i`` belongs to hue ``360 * i / HUE_TABLE_SIZE``; the last repeats the first.
     """
-    hue = np.arange(HUE_TABLE_SIZE) * (360.0 / HUE_TABLE_SIZE)
-    index, part = between_centres(hue, centres)
+    index, falling = _circle(tuple(centres[name] for name in NAMES))
     values = np.array([lifts[name] for name in NAMES])
-    falling = 0.5 * (1 + np.cos(np.pi * part))
     stops = values[index] * falling + values[(index + 1) % len(NAMES)] * (1 - falling)
     return np.append(stops, stops[:1]).astype(np.float32)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from oatmeal.core.colour.lanes import parallel
 
 #: Digest of lanes.py, see there.
-LANES: Final = "fe90b433a381"
+LANES: Final = "b963ac9b2226"
 
 #: Rows that are drawn at a time.
 _BAND: Final = 32

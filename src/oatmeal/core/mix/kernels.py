@@ -15,9 +15,10 @@ from oatmeal.core.colour.lanes import (
     decode_row,
     encode_row,
     exp2,
+    find_places,
+    pairs_of,
     parallel,
     read_row,
-    with_steps,
 )
 from oatmeal.core.colour.ranges import HUE_TABLE_SIZE
 
@@ -25,7 +26,7 @@ _f = np.float32
 _LOG2_E = _f(math.log2(math.e))
 
 #: Digest of lanes.py, see there.
-LANES: Final = "fe90b433a381"
+LANES: Final = "b963ac9b2226"
 
 Plane = NDArray[np.float32]
 Colour = NDArray[np.float32]
@@ -115,13 +116,15 @@ def _six(rgb, primaries, secondaries, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _lift(base, hue, chroma, steps, low, high, more, out):  # type: ignore[no-untyped-def]
+def _lift(base, hue, chroma, pairs, low, high, more, out):  # type: ignore[no-untyped-def]
     scale = _f(1.0) / (high - low)
     width = base.shape[1]
     for y in prange(base.shape[0]):
         index = np.empty(width, np.int32)
         stops = np.empty(width, np.float32)
-        read_row(hue[y], steps, index, stops)
+        found = np.empty(width, np.int64)
+        find_places(hue[y], pairs.shape[0] - 1, index, stops)
+        read_row(pairs, index, stops, found, stops)
         for x in range(width):
             t = min(max((chroma[y, x] - low) * scale, _f(0.0)), _f(1.0))
             full = t * t * (_f(3.0) - _f(2.0) * t)
@@ -219,7 +222,7 @@ def lift(
     ``more``, float32 ``(H, W)``, adds stops of its own to every pixel.
     """
     out = np.empty_like(base)
-    _lift(base, hue, chroma, with_steps(table), _f(low), _f(high), more, out)
+    _lift(base, hue, chroma, pairs_of(table), _f(low), _f(high), more, out)
     return out
 
 

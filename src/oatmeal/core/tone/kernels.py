@@ -27,11 +27,13 @@ from oatmeal.core.colour.lanes import (
     decode_inside,
     encode_one,
     exp2,
+    find_places,
     inline,
     log2_one,
+    pairs_of,
+    pairs_of_two,
     parallel,
     read_row,
-    with_steps,
 )
 from oatmeal.core.maps import Box, Maps
 
@@ -41,7 +43,7 @@ _LOW: Final = _f(LOWEST_STOPS)
 _PER_STOP: Final = _f((TABLE_SIZE - 1) / (HIGHEST_STOPS - LOWEST_STOPS))
 
 #: Digest of lanes.py, see there.
-LANES: Final = "fe90b433a381"
+LANES: Final = "b963ac9b2226"
 
 #: Factor on the middle band at clarity 100; 60 makes the texture 1.6 times as strong.
 CLARITY_AT_100: Final = 1.47
@@ -94,37 +96,38 @@ def _split(line, wide, place, begin, light, base, middle):  # type: ignore[no-un
 
 
 @inline
-def _raise(light, base, middle, index, between, rows):  # type: ignore[no-untyped-def]
-    """Add what the tables say over the base: gain and factor, each with its step to the next."""
-    last = np.int32(rows.shape[0] - 2)
-    for x in range(light.shape[0]):
-        spot = min(max((base[x] - _LOW) * _PER_STOP, _f(0.0)), _f(last + 1))
-        whole = min(np.int32(spot), last)
-        index[x] = whole
-        between[x] = spot - _f(whole)
-    for x in range(light.shape[0]):
-        whole, part = index[x], between[x]
-        gain = rows[whole, 0] + part * rows[whole, 1]
-        factor = rows[whole, 2] + part * rows[whole, 3]
+def _raise(light, base, middle, tables):  # type: ignore[no-untyped-def]
+    """Add what the tables of gain and factor say over the base, :func:`pairs_of_two`."""
+    width = light.shape[0]
+    index = np.empty(width, np.int32)
+    between = np.empty(width, np.float32)
+    found = np.empty(width, np.complex128)
+    for x in range(width):
+        between[x] = (base[x] - _LOW) * _PER_STOP
+    find_places(between, tables.shape[0] - 1, index, between)
+    for x in range(width):
+        found[x] = tables[np.uint32(index[x])]
+    four = found.view(np.float32)
+    for x in range(width):
+        gain = four[4 * x] + between[x] * (four[4 * x + 2] - four[4 * x])
+        factor = four[4 * x + 1] + between[x] * (four[4 * x + 3] - four[4 * x + 1])
         light[x] += gain + factor * middle[x]
 
 
 @parallel
-def _local(grey, wide, first, step, rows, fine, shift, strength, out):  # type: ignore[no-untyped-def]
+def _local(grey, wide, first, step, tables, fine, shift, strength, out):  # type: ignore[no-untyped-def]
     width = grey.shape[1]
     floor = FLOOR * exp2(shift)
     for y in prange(grey.shape[0]):
         light = np.empty(width, np.float32)
         base = np.empty(width, np.float32)
         middle = np.empty(width, np.float32)
-        index = np.empty(width, np.int32)
-        between = np.empty(width, np.float32)
         result = out[y]
         _split(grey[y], wide, first + step * y, 0, light, base, middle)
         for x in range(width):
             base[x] += shift
             light[x] += shift
-        _raise(light, base, middle, index, between, rows)
+        _raise(light, base, middle, tables)
         if strength != _f(0.0):
             band = fine[y]
             for x in range(width):
@@ -135,11 +138,11 @@ def _local(grey, wide, first, step, rows, fine, shift, strength, out):  # type: 
 
 @parallel
 def _moved(  # type: ignore[no-untyped-def]
-    grey, wide, first, step, rows, character, fine, used,
+    grey, wide, first, step, tables, character, fine, used,
     shift, highlights, shadows, clarity, detail, veil, veil_light,
     inside, spans, left, top, unit, out,
 ):  # fmt: skip
-    last = np.int32(rows.shape[0] - 2)
+    last = np.int32(character.shape[0] - 2)
     for row in prange(spans.shape[0]):
         a, b = spans[row, 0], spans[row, 1]
         y, begin, end = row + top, a + left, b + left
@@ -149,14 +152,12 @@ def _moved(  # type: ignore[no-untyped-def]
         light = np.empty(width, np.float32)
         base = np.empty(width, np.float32)
         middle = np.empty(width, np.float32)
-        index = np.empty(width, np.int32)
-        between = np.empty(width, np.float32)
         _split(grey[y, begin:end], wide, first + step * y, begin, light, base, middle)
         moved = shift[row, a:b]
         for x in range(width):
             base[x] += moved[x]
             light[x] += moved[x]
-        _raise(light, base, middle, index, between, rows)
+        _raise(light, base, middle, tables)
         if used[0] or used[1]:
             share = np.empty(width, np.float32)
             for x in range(width):
@@ -212,15 +213,17 @@ def _exposed(grey, shift, inside, spans, left, top, unit, out):  # type: ignore[
 
 
 @parallel
-def _scale(grey, places_per_root, steps, out):  # type: ignore[no-untyped-def]
+def _scale(grey, places_per_root, pairs, out):  # type: ignore[no-untyped-def]
     width = grey.shape[1]
     for y in prange(grey.shape[0]):
         line = grey[y]
         index = np.empty(width, np.int32)
         place = np.empty(width, np.float32)
+        found = np.empty(width, np.int64)
         for x in range(width):
             place[x] = math.sqrt(line[x]) * places_per_root
-        read_row(place, steps, index, out[y])
+        find_places(place, pairs.shape[0] - 1, index, place)
+        read_row(pairs, index, place, found, out[y])
 
 
 @parallel
@@ -309,7 +312,7 @@ def local(
     step = wide.shape[1] / window[3]
     out = np.empty_like(grey)
     _local(
-        grey, wide, (0.5 + window[1]) * step - 0.5, step, with_steps(*tables[:2]),
+        grey, wide, (0.5 + window[1]) * step - 0.5, step, pairs_of_two(*tables[:2]),
         grey if fine is None else fine, _f(exposure),
         _f(0.0 if fine is None else _strength(detail)), out,
     )  # fmt: skip
@@ -360,7 +363,7 @@ def moved(
     if detail and not used[4]:
         used[4], fines = True, np.full(maps.box.shape, detail, np.float32)
     _moved(
-        grey, wide, (0.5 + window[1]) * step - 0.5, step, with_steps(*tables[:2]), tables[2],
+        grey, wide, (0.5 + window[1]) * step - 0.5, step, pairs_of_two(*tables[:2]), tables[2],
         grey if fine is None else fine, used, shift, high, dark, clear, fines, hazy,
         _f(veil_light), maps.inside, maps.spans, *maps.box.corner, _f(unit), out,
     )  # fmt: skip
@@ -389,7 +392,7 @@ def through_scale(grey: Plane, gain: float, table: Plane, top_root: float) -> Pl
     """
     out = np.empty_like(grey)
     places = (len(table) - 1) / top_root * math.sqrt(gain)
-    _scale(grey, _f(places), with_steps(table), out)
+    _scale(grey, _f(places), pairs_of(table), out)
     return out
 
 
