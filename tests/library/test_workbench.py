@@ -107,6 +107,26 @@ def test_who_asks_while_a_desk_is_set_up_gets_the_same_one(bench, found, monkeyp
     assert len(made) == 1
 
 
+def test_of_several_that_wait_only_the_newest_is_begun(bench, found, monkeypatch):
+    begun, go_on, made = threading.Event(), threading.Event(), []
+
+    class Slow(Desk):
+        def __init__(self, original, *given):
+            made.append(original.name)
+            begun.set()
+            assert go_on.wait(20)
+            super().__init__(original, *given)
+
+    monkeypatch.setattr(workbench, "Desk", Slow)
+    roomy = bench(1 << 30)
+    for photograph in found:
+        roomy.begin(photograph, REST)
+        assert begun.wait(20)  # the first one is at work, the others wait
+    go_on.set()
+    roomy._ahead.shutdown()
+    assert made == ["0.png", "3.png"]
+
+
 def test_a_desk_that_cannot_be_set_up_tells_each_who_asks(bench, found, monkeypatch):
     def broken(*given):
         raise Lost("The original is lost.")

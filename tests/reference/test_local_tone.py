@@ -6,6 +6,7 @@ The limits are the project's own targets; the pictures are made here.
 import numpy as np
 import pytest
 from samples import DEMO
+from scipy.ndimage import uniform_filter
 
 from oatmeal.core import bands as bands_of
 from oatmeal.core.bands import kernels as tonemaps
@@ -13,7 +14,7 @@ from oatmeal.core.colour import lightness
 from oatmeal.core.picture import Window, proxy
 from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region, render
 from oatmeal.core.recipe import REST, Levels, Recipe, Tone
-from oatmeal.core.tone import local
+from oatmeal.core.tone import fine_kernel, local
 from oatmeal.photofile.decode import decode
 
 HEIGHT, WIDTH = 500, 1600
@@ -55,6 +56,24 @@ def test_clarity_leaves_no_halo_beside_an_edge(stops):
     textured = (step * np.exp2(TEXTURE * (X < WIDTH // 2))).astype(np.float32)
     difference = lightness(toned(textured, clarity=60.0)) - lightness(textured)
     assert np.abs(difference[:, WIDTH // 2 : -100]).max() <= 1.6
+
+
+@pytest.mark.parametrize(
+    ("height", "width", "radius"),
+    [(1, 1, 3), (7, 1000, 2), (250, 31, 1), (201, 700, 8), (9, 6, 300)],
+)
+def test_the_fine_band_is_a_guided_filter_however_it_is_cut_up(height, width, radius):
+    """He, Sun, Tang 2013, with SciPy's box means in double precision, edges going on."""
+    grey = np.random.default_rng(radius).random((height, width), dtype=np.float32)
+    light = np.log2(grey.astype(np.float64) + 2.0**-12)
+
+    def mean(plane):
+        return uniform_filter(plane, 2 * radius + 1, mode="nearest")
+
+    variance = np.maximum(mean(light * light) - mean(light) ** 2, 0)
+    slope = variance / (variance + 0.05)
+    wanted = light - mean(slope) * light - mean(mean(light) * (1 - slope))
+    assert fine_kernel.fine_band(grey, radius, 0.05) == pytest.approx(wanted, abs=3e-4)
 
 
 def test_clarity_does_not_raise_fine_noise():

@@ -42,6 +42,7 @@ class Workbench:
         self._desks: OrderedDict[str, Desk] = OrderedDict()
         self._coming: dict[str, Future[Desk]] = {}
         self._ahead = ThreadPoolExecutor(1, "ahead")
+        self._newest = ""
         self._weights: dict[str, tuple[float, int]] = {}
 
     def desk(self, photograph: Photograph) -> Desk:
@@ -68,12 +69,18 @@ class Workbench:
     def begin(self, photograph: Photograph, recipe: Recipe) -> None:
         """Set a desk up in the background, and what its first frame needs at any size.
 
-        Who asks for it meanwhile waits for the same one. What goes wrong is told to them.
+        Who asks for it meanwhile waits for the same one. What goes wrong is told to them. Of
+        several that wait to be begun only the newest is: whoever walks on has left the others.
         """
         with self._lock:
             if photograph.sha256 in self._desks or photograph.sha256 in self._coming:
                 return
-        self._ahead.submit(lambda: self.desk(photograph).frame(Request(recipe, SMALLEST_SIDE)))
+            self._newest = photograph.sha256
+        self._ahead.submit(self._begin, photograph, recipe)
+
+    def _begin(self, photograph: Photograph, recipe: Recipe) -> None:
+        if photograph.sha256 == self._newest:
+            self.desk(photograph).frame(Request(recipe, SMALLEST_SIDE))
 
     def _set_up(self, photograph: Photograph, promised: Future[Desk]) -> Desk:
         size = (photograph.width, photograph.height)

@@ -25,9 +25,6 @@ LANES: Final = "b963ac9b2226"
 _ROWS: Final = 96
 _COLUMNS: Final = 320
 
-#: Sums of 2, 4, 8 ... neighbours at the most: enough for windows of 511.
-_DOUBLINGS: Final = 8
-
 Plane = NDArray[np.float32]
 
 
@@ -74,7 +71,7 @@ def _slide(sums, squares, coming, going):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _fine(grey, radius, edge, out):  # type: ignore[no-untyped-def]
+def _fine(grey, radius, doublings, edge, out):  # type: ignore[no-untyped-def]
     height, width = grey.shape
     share = _f(1.0) / _f((2 * radius + 1) ** 2)
     across = (width + _COLUMNS - 1) // _COLUMNS
@@ -98,7 +95,7 @@ def _fine(grey, radius, edge, out):  # type: ignore[no-untyped-def]
         offsets = np.empty((high - low, count), np.float32)
         sums = np.zeros(count + 2 * radius, np.float32)
         squares = np.zeros(count + 2 * radius, np.float32)
-        doubled = np.empty((_DOUBLINGS, count + 2 * radius), np.float32)
+        doubled = np.empty((doublings, count + 2 * radius), np.float32)
         mean = np.empty(count, np.float32)
         spread = np.empty(count, np.float32)
         none = np.zeros(stop - start, np.float32)
@@ -164,7 +161,7 @@ def fine_band(grey: Plane, radius: int, edge_variance: float) -> Plane:
     float32 (H, W)
     """
     out = np.empty_like(grey)
-    _fine(grey, radius, _f(edge_variance), out)
+    _fine(grey, radius, (2 * radius + 1).bit_length(), _f(edge_variance), out)
     return out
 
 
