@@ -314,6 +314,14 @@ def test_a_panel_that_was_not_bound_yet_works_once_it_is_opened(desk, page):
     assert desk.recipe().tone.exposure == 1
 
 
+def test_all_is_bound_where_a_browser_does_not_tell_when_there_is_time(desk, page):
+    page.add_init_script("delete window.requestIdleCallback;")
+    desk.begin(BUNTING)
+    expect(page.locator("[data-panel][x-ignore]")).to_have_count(0)
+    page.get_by_role("button", name="Export").click()
+    expect(page.get_by_role("dialog", name="Export")).to_be_visible()
+
+
 def test_the_next_photograph_is_asked_for_once_and_as_large_as_it_is_shown(desk, page):
     desk.begin(BUNTING, DEMO / "first-lift.jpg")
     wholes = []

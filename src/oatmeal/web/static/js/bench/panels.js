@@ -2,6 +2,7 @@
 import Alpine from "../alpine.js";
 
 const LONGEST_MS = 500;
+const AFTER_MS = 50;
 
 /** @param {string} [step] @returns {NodeListOf<HTMLElement>} panels that are not bound yet */
 function unbound(step) {
@@ -22,6 +23,12 @@ export function bind(step) {
   }
 }
 
+/** When there is time; not every browser tells. @param {() => void} act */
+function whenIdle(act) {
+  if ("requestIdleCallback" in window) requestIdleCallback(act, { timeout: LONGEST_MS });
+  else setTimeout(act, AFTER_MS);
+}
+
 let binding = false;
 
 /** Bind all that is left, one after another, whenever there is time. */
@@ -29,9 +36,9 @@ export function bindOthers() {
   const [panel] = unbound();
   if (!panel || binding) return;
   binding = true;
-  requestIdleCallback(() => {
+  whenIdle(() => {
     binding = false;
     bind(panel.dataset.panel);
     bindOthers();
-  }, { timeout: LONGEST_MS });
+  });
 }
