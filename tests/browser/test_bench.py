@@ -312,6 +312,17 @@ def test_a_panel_that_was_not_bound_yet_works_once_it_is_opened(desk, page):
     number.press("Enter")
     desk.settled()
     assert desk.recipe().tone.exposure == 1
+    page.get_by_role("main").focus()
+    for key, name in (("?", "Keys"), ("d", "Export")):
+        page.keyboard.press(key)
+        assert page.evaluate("() => document.querySelector('dialog[open]').ariaLabel") == name
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("dialog", name=name)).to_be_hidden()
+    page.get_by_role("tab", name="Mix").click()
+    for button, name in (("Starts", "Starting points"), ("Read a print", "Read a print")):
+        page.get_by_role("button", name=button).click()
+        assert page.evaluate("() => document.querySelector('dialog[open]').ariaLabel") == name
+        page.get_by_role("button", name="Close", exact=True).click()
 
 
 def test_all_is_bound_where_a_browser_does_not_tell_when_there_is_time(desk, page):

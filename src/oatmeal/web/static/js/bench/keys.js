@@ -1,5 +1,6 @@
 // The bench's keys: what they do, and which key the photographer gave each.
 import { say } from "../api.js";
+import { bind } from "./panels.js";
 import { nextTick } from "./ticks.js";
 
 const MEMORY = "oatmeal-keys";
@@ -63,6 +64,7 @@ export function keying(bench) {
       return this.keyAsked === id ? "press a key …" : this.keys[id].toUpperCase();
     },
     help() {
+      bind("keys");
       this.helping = true;
       this.keyAsked = "";
       nextTick(() => bench.refs.helpClose.focus());

@@ -1,6 +1,7 @@
 // The export panel: form of the file, its size and a part of it before saving, download.
 import { ask, say, send } from "../api.js";
 import { forming } from "../form.js";
+import { bind } from "./panels.js";
 import { nextTick } from "./ticks.js";
 
 const MEMORY = "oatmeal-output";
@@ -33,6 +34,7 @@ export function outputting(bench) {
     lookPlace: { x: 0.5, y: 0.5 },
     async openExport() {
       this.recallForm();
+      bind("export");
       this.exporting = true;
       this.exportReady = false;
       this.measured = null;

@@ -4,19 +4,19 @@ import Alpine from "../alpine.js";
 const LONGEST_MS = 500;
 const AFTER_MS = 50;
 
-/** @param {string} [step] @returns {NodeListOf<HTMLElement>} panels that are not bound yet */
-function unbound(step) {
-  return document.querySelectorAll(`[data-panel${step ? `="${step}"` : ""}][x-ignore]`);
+/** @param {string} [name] @returns {NodeListOf<HTMLElement>} what is not bound yet */
+function unbound(name) {
+  return document.querySelectorAll(`[data-panel${name ? `="${name}"` : ""}][x-ignore]`);
 }
 
-/** Leave the panel of a step to Alpine's start. @param {string} step */
-export function bindAtStart(step) {
-  for (const panel of unbound(step)) panel.removeAttribute("x-ignore");
+/** Leave what is open from the beginning to Alpine's start. @param {string} name */
+export function bindAtStart(name) {
+  for (const panel of unbound(name)) panel.removeAttribute("x-ignore");
 }
 
-/** Bind the panel of a step, if it is not bound yet. @param {string} step */
-export function bind(step) {
-  for (const panel of unbound(step)) {
+/** Bind a panel or dialog that is to be opened, if it is not bound yet. @param {string} name */
+export function bind(name) {
+  for (const panel of unbound(name)) {
     panel.removeAttribute("x-ignore");
     delete (/** @type {any} */ (panel)._x_ignore); // Alpine notices the attribute only after this
     Alpine.initTree(panel);

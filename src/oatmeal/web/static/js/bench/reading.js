@@ -1,6 +1,7 @@
 // A finished print: the recipe that made it of this photograph, or only its look.
 import { ask, say, upload } from "../api.js";
 import { clamp, copy } from "./paths.js";
+import { bind } from "./panels.js";
 import { nextTick } from "./ticks.js";
 
 const LOOK_MS = 250;
@@ -30,6 +31,7 @@ export function readingPrints(bench) {
     run: 0,
 
     async openReading() {
+      bind("reading");
       this.readingOpen = true;
       this.found = null;
       await nextTick();

@@ -3,6 +3,7 @@
 import { ask, say } from "../api.js";
 import { drawGreys } from "./greys.js";
 import { copy, percent } from "./paths.js";
+import { bind } from "./panels.js";
 import { grey } from "./svg.js";
 import { nextTick } from "./ticks.js";
 
@@ -20,6 +21,7 @@ export function starting(bench) {
     startsOpen: false,
     plainFor: "",
     async openStarts() {
+      bind("starts");
       this.startsOpen = true;
       this.starts = [];
       try {
