@@ -65,6 +65,14 @@ def test_a_table_is_read_between_its_values(size):
     assert found == pytest.approx(wanted, abs=2e-5)
 
 
+def test_what_is_no_number_reads_nothing_beside_a_table():
+    grey = np.array([[np.nan, np.inf, 0.25, 1e30]], np.float32)
+    table = np.linspace(0, 1, 4097, dtype=np.float32)
+    found = toning.through_scale(grey, 1.0, table, 1.0)
+    assert np.isnan(found[0, 0])
+    assert np.allclose(found[0, 1:], [1, 0.5, 1])
+
+
 def test_every_finite_half_becomes_the_same_single():
     """IEEE 754: numpy's own conversion, which is exact."""
     halves = np.arange(65536, dtype=np.uint16).view(np.float16).reshape(64, 256, 4)[..., :3]

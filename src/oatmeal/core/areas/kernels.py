@@ -14,7 +14,7 @@ from oatmeal.core.colour.lanes import at, parallel
 _f = np.float32
 
 #: Digest of lanes.py, see there.
-LANES: Final = "b963ac9b2226"
+LANES: Final = "691ad2e8cf89"
 
 #: Pixels between the nodes of a chart.
 STEP: Final = 16

@@ -27,7 +27,7 @@ _f = np.float32
 _RED_Y, _GREEN_Y, _BLUE_Y = (_f(weight) for weight in LUMINANCE_WEIGHTS)
 
 #: Digest of lanes.py, see there.
-LANES: Final = "b963ac9b2226"
+LANES: Final = "691ad2e8cf89"
 
 Plane = NDArray[np.float32]
 Colour = NDArray[np.float32]

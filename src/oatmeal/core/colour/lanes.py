@@ -210,11 +210,14 @@ def decode_row(row, out):  # type: ignore[no-untyped-def]
 
 @inline
 def find_places(places, last, index, between):  # type: ignore[no-untyped-def]
-    """Where places on a table lie: the value before each, ``last`` at the most, and how far on."""
+    """Where places on a table lie: the value before each, ``last`` at the most, and how far on.
+
+    What is no number lies at the beginning, and is none in the end.
+    """
     last = np.int32(last)
     for x in range(places.shape[0]):
         spot = min(max(places[x], _f(0.0)), _f(last + 1))
-        whole = min(np.int32(spot), last)
+        whole = max(min(np.int32(spot), last), np.int32(0))
         index[x] = whole
         between[x] = spot - _f(whole)
 

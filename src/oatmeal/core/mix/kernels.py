@@ -26,7 +26,7 @@ _f = np.float32
 _LOG2_E = _f(math.log2(math.e))
 
 #: Digest of lanes.py, see there.
-LANES: Final = "b963ac9b2226"
+LANES: Final = "691ad2e8cf89"
 
 Plane = NDArray[np.float32]
 Colour = NDArray[np.float32]

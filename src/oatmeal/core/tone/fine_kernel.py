@@ -18,7 +18,7 @@ from oatmeal.core.colour.lanes import inline, log2_one, parallel
 _f = np.float32
 
 #: Digest of lanes.py, see there.
-LANES: Final = "b963ac9b2226"
+LANES: Final = "691ad2e8cf89"
 
 #: Rows and columns that one thread works on at a time, with all between in its nearest memory; the
 #: sums begin anew with each of these rows.
