@@ -13,6 +13,7 @@ from PIL import Image
 from samples import DEMO, codes, colours, read_png, write_png
 
 from oatmeal import cli
+from oatmeal.cli import converting
 from oatmeal.core import recipe as recipes
 from oatmeal.core.colour import encode_srgb, ranges
 from oatmeal.exports import task
@@ -163,6 +164,35 @@ def test_whole_folders_side_by_side_and_resumed(tmp_path, recipe, capsys):
     assert len(capsys.readouterr().out.splitlines()) == 1
     kept = [name for name in made if (out / name).stat().st_mtime_ns == before[name]]
     assert kept == ["day-1/a.png", "day-1/b.png"]
+
+
+LOADED = """
+from pathlib import Path
+from oatmeal.core.mix import kernels as mixing
+from oatmeal.core.recipe import read
+from oatmeal.core.tone import fine_kernel
+from oatmeal.exports.convert import rehearse
+from oatmeal.photofile.encode import Output
+recipe = read('{"mix": {"lifts": {"red": 1}}, "tone": {"detail": 20}}')
+print(len(mixing._lift.signatures), len(fine_kernel._fine.signatures))
+rehearse(recipe, Output())
+print(len(mixing._lift.signatures), len(fine_kernel._fine.signatures))
+"""
+
+
+def test_a_rehearsal_loads_what_a_recipe_runs():
+    done = subprocess.run([sys.executable, "-c", LOADED], capture_output=True, text=True)
+    assert done.stdout.split() == ["0", "0", "1", "1"], done.stderr
+
+
+def test_loops_are_loaded_beside_the_reading_of_a_large_file(tmp_path, monkeypatch):
+    rehearsed = []
+    monkeypatch.setattr(converting, "rehearse", lambda recipe, output: rehearsed.append(output))
+    noise = np.random.default_rng(2).integers(0, 256, (700, 700, 3)).astype(np.uint8)
+    for name, pixels in (("large", noise), ("small", noise[:90])):
+        source = write_png(tmp_path / f"{name}.png", pixels)
+        assert cli.main(["convert", str(source), "--out", str(tmp_path / f"{name}.jpg")]) == 0
+    assert len(rehearsed) == 1
 
 
 def test_balance_prints_a_recipe(tmp_path, capsys):

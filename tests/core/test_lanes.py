@@ -3,6 +3,7 @@
 import hashlib
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 
@@ -79,3 +80,17 @@ def test_every_finite_half_becomes_the_same_single():
     finite = np.where(np.isfinite(halves), halves, np.float16(1))
     assert np.array_equal(kernels.from_half(finite), finite.astype(np.float32))
     assert np.signbit(kernels.from_half(np.full((1, 1, 3), -0.0, np.float16))).all()
+
+
+@pytest.mark.parametrize("dtype", [np.uint8, np.uint16])
+@pytest.mark.parametrize(
+    ("old", "new"),
+    [((400, 600), (137, 205)), ((90, 64), (30, 16)), ((401, 603), (401, 600)), ((9, 5), (4, 5))],
+)
+def test_codes_are_averaged_as_opencv_averages_their_light(dtype, old, new):
+    count = np.iinfo(dtype).max + 1
+    table = decode_srgb(np.arange(count) / (count - 1)).astype(np.float32)
+    codes = np.random.default_rng(3).integers(0, count, (*old, 3)).astype(dtype)
+    light = kernels.look_up(codes, table)
+    expected = cv2.resize(light, new[::-1], interpolation=cv2.INTER_AREA)
+    assert np.abs(kernels.averaged(codes, table, *new[::-1]) - expected).max() < 1e-6

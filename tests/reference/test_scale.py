@@ -2,12 +2,14 @@
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from scipy.interpolate import PchipInterpolator
 
 from oatmeal.core import colour, tone
 from oatmeal.core.finish import quantised
 from oatmeal.core.recipe import Levels, Tone
-from oatmeal.core.recipe.curves import SHIPPED
+from oatmeal.core.recipe.curves import SHIPPED, monotone
 from oatmeal.core.seeing.measure import meter
 from oatmeal.core.tone import curve
 
@@ -37,6 +39,18 @@ def test_curve_equals_pchip():
     points = ((0.0, 0.0), (0.2, 0.12), (0.55, 0.7), (1.0, 0.96))
     expected = PchipInterpolator(*zip(*points, strict=True))(RAMP)
     assert np.abs(through(Tone(curve=points)) / 65535 - expected).max() < 3e-5
+
+
+@given(
+    st.lists(st.integers(0, 1000), min_size=2, max_size=9, unique=True),
+    st.lists(st.integers(0, 5), min_size=9, max_size=9),
+)
+def test_curves_of_any_points_are_pchips(places, heights):
+    """SciPy's PchipInterpolator, with points that are peaks, valleys and level."""
+    x = np.sort(places) / 1000
+    y = np.array(heights[: len(x)]) / 5
+    at = np.linspace(x[0], x[-1], 257)
+    assert np.abs(monotone(x, y)(at) - PchipInterpolator(x, y)(at)).max() < 1e-13
 
 
 @pytest.mark.parametrize("contrast", [-60.0, 25.0, 100.0])

@@ -6,13 +6,20 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import FIRST_COMPLETED, BrokenExecutor, CancelledError, Future, wait
+from concurrent.futures import (
+    FIRST_COMPLETED,
+    BrokenExecutor,
+    CancelledError,
+    Future,
+    ThreadPoolExecutor,
+    wait,
+)
 from pathlib import Path
 from typing import Any, Final
 
 from oatmeal.cli.files import bar, input_file, same_file
 from oatmeal.core.recipe import Recipe
-from oatmeal.exports.convert import Finished, convert_file
+from oatmeal.exports.convert import Finished, convert_file, rehearse
 from oatmeal.exports.task import Task
 from oatmeal.exports.workers import Away, Workers
 from oatmeal.photofile.encode import Output
@@ -20,6 +27,9 @@ from oatmeal.photofile.errors import PhotoFileError
 
 #: Seconds after which a cluster is asked again whether it has workers.
 _LOOK_S: Final = 1.0
+
+#: Bytes of a file beside whose reading something else can be made ready.
+_LONG_TO_READ: Final = 1_000_000
 
 
 def many(
@@ -159,7 +169,10 @@ def _convert_one(
         if destination is not None and same_file(str(path), destination):
             raise PhotoFileError(f"{called} would be overwritten: choose another --out.")
         target = destination or Path(scratch) / "out"
-        finished = convert_file(path, recipe, output, target, name=called)
+        with ThreadPoolExecutor(1) as beside:
+            if path.stat().st_size > _LONG_TO_READ:
+                beside.submit(rehearse, recipe, output)
+            finished = convert_file(path, recipe, output, target, name=called)
         if destination is None:
             sys.stdout.buffer.write(target.read_bytes())
             sys.stdout.buffer.flush()

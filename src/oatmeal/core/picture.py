@@ -61,6 +61,12 @@ class Picture(Protocol):
     def linear(self, x: int, y: int, width: int, height: int) -> NDArray[np.float32]:
         """Linear colour ``(height, width, 3)`` of the rectangle at ``x``, ``y``."""
 
+    def averaged(self, width: int, height: int) -> NDArray[np.float32] | None:
+        """Linear colour of the whole, averaged over fewer pixels.
+
+        None where there is no quicker way than by :meth:`linear`.
+        """
+
 
 def seed_of(sha256: str) -> int:
     """The number of a photograph's own, from the sum of its file."""
@@ -172,6 +178,9 @@ class ArrayPicture:
     def linear(self, x: int, y: int, width: int, height: int) -> NDArray[np.float32]:
         """The rectangle, a view of the array."""
         return self.rgb_linear[y : y + height, x : x + width]
+
+    def averaged(self, width: int, height: int) -> None:
+        """By its light."""
 
 
 class Layout(Protocol):
@@ -286,6 +295,9 @@ class Framed:
         """Linear colour of a rectangle of the framed picture."""
         return self.layout.linear(self.picture, (x, y, width, height))
 
+    def averaged(self, width: int, height: int) -> None:
+        """By its light."""
+
 
 def framed(picture: Picture, geometry: Geometry, size: tuple[int, int] | None = None) -> Picture:
     """A picture as it is framed; the picture itself where that is as it was taken.
@@ -301,6 +313,9 @@ def proxy(picture: Picture, long_side: int) -> NDArray[np.float32]:
     width, height = fitted(picture.width, picture.height, long_side)
     if (width, height) == (picture.width, picture.height):
         return np.ascontiguousarray(picture.linear(0, 0, width, height))
+    quickly = picture.averaged(width, height)
+    if quickly is not None:
+        return quickly
     reduction = Reduction(picture.width, picture.height, long_side, channels=3)
     for top in range(0, picture.height, STRIP_ROWS):
         rows = min(STRIP_ROWS, picture.height - top)

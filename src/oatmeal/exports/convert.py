@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import math
 import shutil
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +22,10 @@ from oatmeal.photofile import room
 from oatmeal.photofile.decode import Limits, SourcePicture
 from oatmeal.photofile.encode import Output
 from oatmeal.photofile.errors import PhotoFileError
+from oatmeal.photofile.profiles import linear_tables
+
+#: Rows, columns and channels of what is rendered only to load the loops.
+_FEW_PIXELS: Final = (64, 96, 3)
 
 
 @dataclass(frozen=True)
@@ -92,6 +99,29 @@ def write_picture(
     progress: Callable[[float], None] = lambda share: None,
 ) -> Finished:
     """Render a decoded picture and write ``destination``; see :func:`convert_file`."""
+    codes = _rendered(picture, recipe, output, progress)
+    height, width = codes.shape[:2]
+    alpha = opacity(picture, recipe, output.long_side)
+    written = encoding.encode(codes, destination, output, picture.exif, alpha)
+    return Finished(width, height, written, tuple(picture.notes))
+
+
+def rehearse(recipe: Recipe, output: Output) -> None:
+    """Render a few pixels as :func:`convert_file` would a picture, to load the compiled loops.
+
+    That takes as long as reading a large JPEG, so a process that has just begun does both at once.
+    What goes wrong here goes wrong there again, and is told there.
+    """
+    codes = np.arange(math.prod(_FEW_PIXELS), dtype=np.uint8).reshape(_FEW_PIXELS)
+    with suppress(Exception):
+        picture = SourcePicture(codes, linear_tables(None, np.uint8))
+        _rendered(picture, recipe, output, lambda share: None)
+
+
+def _rendered(
+    picture: SourcePicture, recipe: Recipe, output: Output, progress: Callable[[float], None]
+) -> NDArray[Any]:
+    """The codes of a file, as :func:`oatmeal.core.pipeline.render` gives them."""
 
     def for_medium(encoded: NDArray[np.float32]) -> NDArray[np.float32]:
         if output.sharpen == "off":
@@ -99,8 +129,4 @@ def write_picture(
         return sharpened(encoded, output.sharpen, output.sharpen_amount, output.resolution)
 
     around = 0 if output.sharpen == "off" else looks_around(output.sharpen, output.resolution)
-    codes = render(picture, recipe, output.dtype, output.long_side, progress, for_medium, around)
-    height, width = codes.shape[:2]
-    alpha = opacity(picture, recipe, output.long_side)
-    written = encoding.encode(codes, destination, output, picture.exif, alpha)
-    return Finished(width, height, written, tuple(picture.notes))
+    return render(picture, recipe, output.dtype, output.long_side, progress, for_medium, around)

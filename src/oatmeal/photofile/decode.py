@@ -152,6 +152,12 @@ class SourcePicture:
             raise ValueError("a picture needs tables or a profile")
         return profiles.to_linear(part, self.profile)
 
+    def averaged(self, width: int, height: int) -> NDArray[np.float32] | None:
+        """Linear colour of the whole, averaged; where one table tells the light of all channels."""
+        if self.tables is None or self.tables.ndim != 1 or self.codes.shape[2] != 3:
+            return None
+        return kernels.averaged(self.codes, self.tables, width, height)
+
 
 def decode(
     path: Path,

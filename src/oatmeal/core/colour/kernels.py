@@ -7,6 +7,7 @@ Plain numpy twins live in the tests.
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from typing import Any, Final
 
 import numpy as np
@@ -18,6 +19,7 @@ from oatmeal.core.colour.lanes import (
     decode_row,
     encode_inside,
     hue_steps,
+    inline,
     oklab,
     parallel,
 )
@@ -28,6 +30,12 @@ _RED_Y, _GREEN_Y, _BLUE_Y = (_f(weight) for weight in LUMINANCE_WEIGHTS)
 
 #: Digest of lanes.py, see there.
 LANES: Final = "691ad2e8cf89"
+
+#: New rows that one thread makes of a reduced picture, one after the other.
+_AVERAGED_ROWS: Final = 16
+
+#: A share of a pixel that does not count for another one's average, from rounding.
+_CROSSED: Final = 1e-6
 
 Plane = NDArray[np.float32]
 Colour = NDArray[np.float32]
@@ -108,6 +116,49 @@ def _look_up_sum(codes, tables, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
+def _averaged(codes, table, across, across_weights, down, down_weights, out):  # type: ignore[no-untyped-def]
+    """Each row is averaged to the new width once, and added to one or two new rows."""
+    height, width = out.shape[:2]
+    for block in prange((height + _AVERAGED_ROWS - 1) // _AVERAGED_ROWS):
+        narrow = np.empty(width * 3, np.float32)
+        held = -1
+        top = block * _AVERAGED_ROWS
+        for row in range(top, min(top + _AVERAGED_ROWS, height)):
+            result = out[row].reshape(-1)
+            result[:] = _f(0.0)
+            begin, end = down[row, 0], down[row, 1]
+            for y in range(begin, end + 1):
+                if y != held:
+                    held = y
+                    _narrowed(codes[y].reshape(-1), table, across, across_weights, narrow)
+                weight = down_weights[row, 1]
+                if y == end:
+                    weight = down_weights[row, 2]
+                if y == begin:
+                    weight = down_weights[row, 0]
+                for i in range(result.shape[0]):
+                    result[i] += weight * narrow[i]
+
+
+@inline
+def _narrowed(line, table, across, weights, out):  # type: ignore[no-untyped-def]
+    """A row of codes as light, averaged over the width of each new pixel."""
+    three, one, two = np.uint64(3), np.uint64(1), np.uint64(2)
+    for x in range(across.shape[0]):
+        begin, end = np.uint64(across[x, 0]) * three, np.uint64(across[x, 1]) * three
+        red = green = blue = _f(0.0)
+        for at in range(begin + three, end, three):
+            red += table[line[at]]
+            green += table[line[at + one]]
+            blue += table[line[at + two]]
+        first, inner, last = weights[x, 0], weights[x, 1], weights[x, 2]
+        red = red * inner + first * table[line[begin]] + last * table[line[end]]
+        green = green * inner + first * table[line[begin + one]] + last * table[line[end + one]]
+        blue = blue * inner + first * table[line[begin + two]] + last * table[line[end + two]]
+        out[3 * x], out[3 * x + 1], out[3 * x + 2] = red, green, blue
+
+
+@parallel
 def _from_half(words, out):  # type: ignore[no-untyped-def]
     for y in prange(words.shape[0]):
         row, result = words[y].reshape(-1), out[y].reshape(-1)
@@ -175,6 +226,51 @@ def look_up(codes: NDArray[Any], tables: Plane) -> Colour:
     return out
 
 
+def averaged(codes: NDArray[Any], table: Plane, width: int, height: int) -> Colour:
+    """Linear colour of integer codes, averaged over the area of each of fewer pixels.
+
+    The light of all pixels at their full size is never in memory.
+
+    Parameters
+    ----------
+    codes : uint8 or uint16 (H, W, 3)
+    table : float32 (N,)
+        From codes to light.
+    width, height : int
+        Of the result, at most those of ``codes``.
+
+    Returns
+    -------
+    float32 (height, width, 3)
+        As :func:`look_up` reduced by OpenCV's ``INTER_AREA``.
+    """
+    out = np.empty((height, width, 3), dtype=np.float32)
+    _averaged(codes, table, *_areas(codes.shape[1], width), *_areas(codes.shape[0], height), out)
+    return out
+
+
+@lru_cache(maxsize=8)
+def _areas(old: int, new: int) -> tuple[NDArray[np.int64], Plane]:
+    """What each of ``new`` pixels averages of ``old`` ones.
+
+    Returns
+    -------
+    int64 (new, 2)
+        The first pixel and the last.
+    float32 (new, 3)
+        Weights of the first, of each between, and of the last; the last has none where it is the
+        first.
+    """
+    scale = old / new
+    left = np.arange(new) * scale
+    right = np.minimum(left + scale, old)
+    first = np.floor(left + _CROSSED).astype(np.int64)
+    last = np.maximum(np.ceil(right - _CROSSED).astype(np.int64) - 1, first)
+    weights = np.stack([np.minimum(first + 1, right) - left, np.ones(new), right - last], axis=1)
+    weights[last == first, 2] = 0
+    return np.stack([first, last], axis=1), (weights / scale).astype(np.float32)
+
+
 def from_half(values: NDArray[np.float16]) -> Colour:
     """Finite numbers ``(H, W, 3)`` of half precision (IEEE 754 binary16) in single precision."""
     out = np.empty(values.shape, dtype=np.float32)
@@ -197,4 +293,5 @@ def warm() -> None:
     for dtype in (np.uint8, np.uint16):
         codes = np.zeros((2, 2, 3), dtype=dtype)
         look_up(codes, np.zeros(16, dtype=np.float32))
+        averaged(codes, np.zeros(16, dtype=np.float32), 1, 1)
         look_up(codes, np.zeros((3, 4, 3), dtype=np.float32))

@@ -19,6 +19,7 @@ from oatmeal.core.guard import Analysis, analyse
 from oatmeal.core.maps import FULL, Box, Masks, not_empty
 from oatmeal.core.prepare import thread_kernels as kernels
 from oatmeal.core.recipe import Recipe, Threads
+from oatmeal.core.recipe.curves import monotone
 
 Colour = NDArray[np.float32]
 
@@ -98,12 +99,8 @@ def led(threads: Threads, hue_degrees: NDArray[np.float64]) -> NDArray[np.float6
     """Where hues are led, in degrees and unrolled: a rising function of them."""
     centres = np.array([ranges.CENTRES[name] for name in ranges.NAMES])
     feet = centres + threads.hues()
-    from scipy.interpolate import PchipInterpolator  # late: it takes long to import
-
     rounds = np.array([-360.0, 0.0, 360.0])[:, None]
-    return np.asarray(
-        PchipInterpolator((centres + rounds).ravel(), (feet + rounds).ravel())(hue_degrees)
-    )
+    return monotone((centres + rounds).ravel(), (feet + rounds).ravel())(hue_degrees)
 
 
 @lru_cache(maxsize=32)
