@@ -5,6 +5,7 @@ from __future__ import annotations
 import multiprocessing
 import os
 import signal
+from multiprocessing.sharedctypes import Synchronized
 from pathlib import Path
 from types import ModuleType
 from typing import Any, Final
@@ -36,22 +37,22 @@ from oatmeal.core.tone import kernels as tone
 
 #: The rooms with loops; those that take longest to compile first.
 _ROOMS: Final = (
-    noise_kernels,
     finish,
+    tone,
     mix,
+    noise_kernels,
+    fine_kernel,
     areas,
+    colour,
     resampling,
     formula_kernel,
-    colour,
-    edge_kernels,
+    quantising,
     join,
     guard,
-    tone,
-    fine_kernel,
-    thread_kernels,
-    quantising,
-    marks_kernels,
+    edge_kernels,
     bands,
+    marks_kernels,
+    thread_kernels,
     filters,
     likeness_kernels,
     spot_kernels,
@@ -71,10 +72,10 @@ def warm(processes: int = 1) -> None:
     if processes > 1 and not all(_is_compiled(room) for room in _ROOMS):
         # forking would copy the threads of OpenMP in a state that they cannot run on from
         spawning = multiprocessing.get_context("spawn")
-        count = min(processes, MOST_HELPERS)
+        begun = spawning.Value("i", 0)
         helpers = [
-            spawning.Process(target=_warm_some, args=(first, count), daemon=True)
-            for first in range(count)
+            spawning.Process(target=_warm_some, args=(begun,), daemon=True)
+            for _ in range(min(processes, MOST_HELPERS))
         ]
         for helper in helpers:
             helper.start()
@@ -85,11 +86,16 @@ def warm(processes: int = 1) -> None:
         room.warm()
 
 
-def _warm_some(first: int, count: int) -> None:
-    """Every ``count``-th room, so that each helper has some that take long."""
+def _warm_some(begun: Synchronized[int]) -> None:
+    """One room after the other that no helper has begun with."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # it ends with who began it
-    for room in _ROOMS[first::count]:
-        room.warm()
+    while True:
+        with begun.get_lock():
+            place = begun.value
+            begun.value += 1
+        if place >= len(_ROOMS):
+            return
+        _ROOMS[place].warm()
 
 
 def _is_compiled(room: ModuleType) -> bool:

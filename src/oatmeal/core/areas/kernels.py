@@ -14,7 +14,7 @@ from oatmeal.core.colour.lanes import at, parallel
 _f = np.float32
 
 #: Digest of lanes.py, see there.
-LANES: Final = "691ad2e8cf89"
+LANES: Final = "5e6dca936b50"
 
 #: Pixels between the nodes of a chart.
 STEP: Final = 16

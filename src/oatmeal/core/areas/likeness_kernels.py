@@ -15,7 +15,7 @@ from oatmeal.core.colour.lanes import parallel
 _f = np.float32
 
 #: Digest of lanes.py, see there.
-LANES: Final = "691ad2e8cf89"
+LANES: Final = "5e6dca936b50"
 
 #: A stroke's core: where its coat is thicker than this.
 _CORE: Final = 0.9

@@ -100,6 +100,12 @@ parallel: Any = numba.njit(
     parallel=True, nogil=True, cache=True, error_model="numpy", fastmath={"contract", "arcp", "nsz"}
 )
 
+#: What one thread does of a long pass, as a function of its own: the passes of the compiler for
+#: parallel loops take as long over it as all others together.
+serial: Any = numba.njit(
+    nogil=True, cache=True, error_model="numpy", fastmath={"contract", "arcp", "nsz"}
+)
+
 
 def at(setting, y, x):  # type: ignore[no-untyped-def]
     """A setting's value at a pixel: a number, a map ``(H, W)``, or nothing, which is 0."""

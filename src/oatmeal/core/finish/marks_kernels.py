@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from oatmeal.core.colour.lanes import parallel
 
 #: Digest of lanes.py, see there.
-LANES: Final = "691ad2e8cf89"
+LANES: Final = "5e6dca936b50"
 
 #: Rows that are drawn at a time.
 _BAND: Final = 32

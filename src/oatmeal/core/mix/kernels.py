@@ -26,7 +26,7 @@ _f = np.float32
 _LOG2_E = _f(math.log2(math.e))
 
 #: Digest of lanes.py, see there.
-LANES: Final = "691ad2e8cf89"
+LANES: Final = "5e6dca936b50"
 
 Plane = NDArray[np.float32]
 Colour = NDArray[np.float32]

@@ -15,7 +15,7 @@ from oatmeal.core.colour.lanes import cube_root, from_oklab, oklab, parallel, sm
 _f = np.float32
 
 #: Digest of lanes.py, see there.
-LANES: Final = "691ad2e8cf89"
+LANES: Final = "5e6dca936b50"
 
 #: Green light is kept, by factors within these.
 _LOWEST, _HIGHEST = _f(0.25), _f(4.0)

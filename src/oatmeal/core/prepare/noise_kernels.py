@@ -10,13 +10,13 @@ import numpy as np
 from numba import prange
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.lanes import parallel
+from oatmeal.core.colour.lanes import parallel, serial
 from oatmeal.core.noise import OPPONENT, SIDE, Noise, even_terms
 
 _f = np.float32
 
 #: Digest of lanes.py, see there.
-LANES: Final = "691ad2e8cf89"
+LANES: Final = "5e6dca936b50"
 
 #: Blocks of the transform begin at every column and at every ``STEP``-th row.
 STEP: Final = 4
@@ -82,104 +82,110 @@ def _inverse(a, b, c, d, e, f, g, h):  # type: ignore[no-untyped-def]
     return e0 + o0, e1 + o1, e2 + o2, e3 + o3, e3 - o3, e2 - o2, e1 - o1, e0 - o0
 
 
+@serial
+def _cleaned_rows(plane, above, top, bottom, out):  # type: ignore[no-untyped-def]
+    # the plane has SIDE more pixels at every edge than what is wanted of it
+    width = out.shape[1]
+    one, none = _f(1.0), _f(0.0)
+    sums = np.zeros((bottom - top, width + 2 * SIDE), _f)
+    weights = np.zeros((bottom - top, width + 2 * SIDE), _f)
+    down = np.empty((SIDE, _RUN + SIDE), _f)
+    blocks = np.empty((SIDE, SIDE, _RUN), _f)
+    kept = np.empty(_RUN, _f)
+    rows = np.empty((SIDE, _RUN + SIDE), _f)
+    weighed = np.empty(_RUN + SIDE, _f)
+    # in rows of the padded plane: blocks on the grid that touch this band
+    for y in range(top + STEP, bottom + SIDE, STEP):
+        for left in range(1, width + SIDE, _RUN):
+            n = min(_RUN, width + SIDE - left)
+            m = n + SIDE - 1
+            r0, r1 = plane[y, left : left + m], plane[y + 1, left : left + m]
+            r2, r3 = plane[y + 2, left : left + m], plane[y + 3, left : left + m]
+            r4, r5 = plane[y + 4, left : left + m], plane[y + 5, left : left + m]
+            r6, r7 = plane[y + 6, left : left + m], plane[y + 7, left : left + m]
+            v0, v1, v2, v3 = down[0], down[1], down[2], down[3]
+            v4, v5, v6, v7 = down[4], down[5], down[6], down[7]
+            for x in range(m):
+                v0[x], v1[x], v2[x], v3[x], v4[x], v5[x], v6[x], v7[x] = _forward(
+                    r0[x], r1[x], r2[x], r3[x], r4[x], r5[x], r6[x], r7[x]
+                )
+            for x in range(n):
+                kept[x] = none
+            for k in range(SIDE):
+                line = down[k]
+                a, b, c, d = line[0:n], line[1 : 1 + n], line[2 : 2 + n], line[3 : 3 + n]
+                e, f, g, h = (
+                    line[4 : 4 + n], line[5 : 5 + n], line[6 : 6 + n], line[7 : 7 + n],
+                )  # fmt: skip
+                t0, t1, t2, t3 = blocks[k, 0], blocks[k, 1], blocks[k, 2], blocks[k, 3]
+                t4, t5, t6, t7 = blocks[k, 4], blocks[k, 5], blocks[k, 6], blocks[k, 7]
+                l0, l1, l2, l3 = above[k, 0], above[k, 1], above[k, 2], above[k, 3]
+                l4, l5, l6, l7 = above[k, 4], above[k, 5], above[k, 6], above[k, 7]
+                for x in range(n):
+                    z0, z1, z2, z3, z4, z5, z6, z7 = _forward(
+                        a[x], b[x], c[x], d[x], e[x], f[x], g[x], h[x]
+                    )
+                    s0 = one if abs(z0) > l0 else none
+                    s1 = one if abs(z1) > l1 else none
+                    s2 = one if abs(z2) > l2 else none
+                    s3 = one if abs(z3) > l3 else none
+                    s4 = one if abs(z4) > l4 else none
+                    s5 = one if abs(z5) > l5 else none
+                    s6 = one if abs(z6) > l6 else none
+                    s7 = one if abs(z7) > l7 else none
+                    t0[x], t1[x], t2[x], t3[x] = z0 * s0, z1 * s1, z2 * s2, z3 * s3
+                    t4[x], t5[x], t6[x], t7[x] = z4 * s4, z5 * s5, z6 * s6, z7 * s7
+                    kept[x] += ((s0 + s1) + (s2 + s3)) + ((s4 + s5) + (s6 + s7))
+            for x in range(n):
+                kept[x] = one / kept[x]
+            for k in range(SIDE):
+                t0, t1, t2, t3 = blocks[k, 0], blocks[k, 1], blocks[k, 2], blocks[k, 3]
+                t4, t5, t6, t7 = blocks[k, 4], blocks[k, 5], blocks[k, 6], blocks[k, 7]
+                for x in range(n):
+                    w = kept[x]
+                    t0[x], t1[x], t2[x], t3[x], t4[x], t5[x], t6[x], t7[x] = _inverse(
+                        t0[x] * w, t1[x] * w, t2[x] * w, t3[x] * w,
+                        t4[x] * w, t5[x] * w, t6[x] * w, t7[x] * w,
+                    )  # fmt: skip
+                row = rows[k]
+                for x in range(m):
+                    row[x] = none
+                for column in range(SIDE):
+                    shifted, part = row[column : column + n], blocks[k, column]
+                    for x in range(n):
+                        shifted[x] += part[x]
+            for x in range(m):
+                weighed[x] = none
+            for column in range(SIDE):
+                shifted = weighed[column : column + n]
+                for x in range(n):
+                    shifted[x] += kept[x]
+            v0, v1, v2, v3 = rows[0], rows[1], rows[2], rows[3]
+            v4, v5, v6, v7 = rows[4], rows[5], rows[6], rows[7]
+            for x in range(m):
+                v0[x], v1[x], v2[x], v3[x], v4[x], v5[x], v6[x], v7[x] = _inverse(
+                    v0[x], v1[x], v2[x], v3[x], v4[x], v5[x], v6[x], v7[x]
+                )
+            for j in range(SIDE):
+                place = y + j - SIDE - top
+                if 0 <= place < bottom - top:
+                    total, share = sums[place, left : left + m], weights[place, left : left + m]
+                    row = rows[j]
+                    for x in range(m):
+                        total[x] += row[x]
+                        share[x] += weighed[x]
+    for y in range(top, bottom):
+        total, share, result = sums[y - top], weights[y - top], out[y]
+        for x in range(width):
+            result[x] = total[x + SIDE] / share[x + SIDE]
+
+
 @parallel
 def _cleaned(plane, above, out):  # type: ignore[no-untyped-def]
-    # the plane has SIDE more pixels at every edge than what is wanted of it
-    height, width = out.shape
-    one, none = _f(1.0), _f(0.0)
+    height = out.shape[0]
     for band in prange((height + _BAND - 1) // _BAND):
-        top, bottom = band * _BAND, min(height, band * _BAND + _BAND)
-        sums = np.zeros((bottom - top, width + 2 * SIDE), _f)
-        weights = np.zeros((bottom - top, width + 2 * SIDE), _f)
-        down = np.empty((SIDE, _RUN + SIDE), _f)
-        blocks = np.empty((SIDE, SIDE, _RUN), _f)
-        kept = np.empty(_RUN, _f)
-        rows = np.empty((SIDE, _RUN + SIDE), _f)
-        weighed = np.empty(_RUN + SIDE, _f)
-        # in rows of the padded plane: blocks on the grid that touch this band
-        for y in range(top + STEP, bottom + SIDE, STEP):
-            for left in range(1, width + SIDE, _RUN):
-                n = min(_RUN, width + SIDE - left)
-                m = n + SIDE - 1
-                r0, r1 = plane[y, left : left + m], plane[y + 1, left : left + m]
-                r2, r3 = plane[y + 2, left : left + m], plane[y + 3, left : left + m]
-                r4, r5 = plane[y + 4, left : left + m], plane[y + 5, left : left + m]
-                r6, r7 = plane[y + 6, left : left + m], plane[y + 7, left : left + m]
-                v0, v1, v2, v3 = down[0], down[1], down[2], down[3]
-                v4, v5, v6, v7 = down[4], down[5], down[6], down[7]
-                for x in range(m):
-                    v0[x], v1[x], v2[x], v3[x], v4[x], v5[x], v6[x], v7[x] = _forward(
-                        r0[x], r1[x], r2[x], r3[x], r4[x], r5[x], r6[x], r7[x]
-                    )
-                for x in range(n):
-                    kept[x] = none
-                for k in range(SIDE):
-                    line = down[k]
-                    a, b, c, d = line[0:n], line[1 : 1 + n], line[2 : 2 + n], line[3 : 3 + n]
-                    e, f, g, h = (
-                        line[4 : 4 + n], line[5 : 5 + n], line[6 : 6 + n], line[7 : 7 + n],
-                    )  # fmt: skip
-                    t0, t1, t2, t3 = blocks[k, 0], blocks[k, 1], blocks[k, 2], blocks[k, 3]
-                    t4, t5, t6, t7 = blocks[k, 4], blocks[k, 5], blocks[k, 6], blocks[k, 7]
-                    l0, l1, l2, l3 = above[k, 0], above[k, 1], above[k, 2], above[k, 3]
-                    l4, l5, l6, l7 = above[k, 4], above[k, 5], above[k, 6], above[k, 7]
-                    for x in range(n):
-                        z0, z1, z2, z3, z4, z5, z6, z7 = _forward(
-                            a[x], b[x], c[x], d[x], e[x], f[x], g[x], h[x]
-                        )
-                        s0 = one if abs(z0) > l0 else none
-                        s1 = one if abs(z1) > l1 else none
-                        s2 = one if abs(z2) > l2 else none
-                        s3 = one if abs(z3) > l3 else none
-                        s4 = one if abs(z4) > l4 else none
-                        s5 = one if abs(z5) > l5 else none
-                        s6 = one if abs(z6) > l6 else none
-                        s7 = one if abs(z7) > l7 else none
-                        t0[x], t1[x], t2[x], t3[x] = z0 * s0, z1 * s1, z2 * s2, z3 * s3
-                        t4[x], t5[x], t6[x], t7[x] = z4 * s4, z5 * s5, z6 * s6, z7 * s7
-                        kept[x] += ((s0 + s1) + (s2 + s3)) + ((s4 + s5) + (s6 + s7))
-                for x in range(n):
-                    kept[x] = one / kept[x]
-                for k in range(SIDE):
-                    t0, t1, t2, t3 = blocks[k, 0], blocks[k, 1], blocks[k, 2], blocks[k, 3]
-                    t4, t5, t6, t7 = blocks[k, 4], blocks[k, 5], blocks[k, 6], blocks[k, 7]
-                    for x in range(n):
-                        w = kept[x]
-                        t0[x], t1[x], t2[x], t3[x], t4[x], t5[x], t6[x], t7[x] = _inverse(
-                            t0[x] * w, t1[x] * w, t2[x] * w, t3[x] * w,
-                            t4[x] * w, t5[x] * w, t6[x] * w, t7[x] * w,
-                        )  # fmt: skip
-                    row = rows[k]
-                    for x in range(m):
-                        row[x] = none
-                    for column in range(SIDE):
-                        shifted, part = row[column : column + n], blocks[k, column]
-                        for x in range(n):
-                            shifted[x] += part[x]
-                for x in range(m):
-                    weighed[x] = none
-                for column in range(SIDE):
-                    shifted = weighed[column : column + n]
-                    for x in range(n):
-                        shifted[x] += kept[x]
-                v0, v1, v2, v3 = rows[0], rows[1], rows[2], rows[3]
-                v4, v5, v6, v7 = rows[4], rows[5], rows[6], rows[7]
-                for x in range(m):
-                    v0[x], v1[x], v2[x], v3[x], v4[x], v5[x], v6[x], v7[x] = _inverse(
-                        v0[x], v1[x], v2[x], v3[x], v4[x], v5[x], v6[x], v7[x]
-                    )
-                for j in range(SIDE):
-                    place = y + j - SIDE - top
-                    if 0 <= place < bottom - top:
-                        total, share = sums[place, left : left + m], weights[place, left : left + m]
-                        row = rows[j]
-                        for x in range(m):
-                            total[x] += row[x]
-                            share[x] += weighed[x]
-        for y in range(top, bottom):
-            total, share, result = sums[y - top], weights[y - top], out[y]
-            for x in range(width):
-                result[x] = total[x + SIDE] / share[x + SIDE]
+        top = band * _BAND
+        _cleaned_rows(plane, above, top, min(height, top + _BAND), out)
 
 
 @_inline

@@ -26,7 +26,7 @@ from oatmeal.core.colour.lanes import parallel
 _f = np.float32
 
 #: Digest of lanes.py, see there.
-LANES: Final = "691ad2e8cf89"
+LANES: Final = "5e6dca936b50"
 
 #: Pixels beyond a place that its value is made of, and what a part is padded with.
 REACH: Final = 2

@@ -16,7 +16,7 @@ _f = np.float32
 _RED_Y, _GREEN_Y, _BLUE_Y = (_f(weight) for weight in LUMINANCE_WEIGHTS)
 
 #: Digest of lanes.py, see there.
-LANES: Final = "691ad2e8cf89"
+LANES: Final = "5e6dca936b50"
 
 #: Strength stops where the lowest channel would fall below this share of the luminance.
 _LOWEST: Final = _f(0.25)

@@ -13,12 +13,12 @@ from numba import prange
 from numpy.typing import NDArray
 
 from oatmeal.core.bands.kernels import FLOOR
-from oatmeal.core.colour.lanes import inline, log2_one, parallel
+from oatmeal.core.colour.lanes import inline, log2_one, parallel, serial
 
 _f = np.float32
 
 #: Digest of lanes.py, see there.
-LANES: Final = "691ad2e8cf89"
+LANES: Final = "5e6dca936b50"
 
 #: Rows and columns that one thread works on at a time, with all between in its nearest memory; the
 #: sums begin anew with each of these rows.
@@ -70,78 +70,83 @@ def _slide(sums, squares, coming, going):  # type: ignore[no-untyped-def]
         squares[x] += coming[x] * coming[x] - going[x] * going[x]
 
 
-@parallel
-def _fine(grey, radius, doublings, edge, out):  # type: ignore[no-untyped-def]
+@serial
+def _fine_part(grey, first, left, radius, doublings, edge, out):  # type: ignore[no-untyped-def]
+    """From a row and a column on, as many as one thread takes at a time."""
     height, width = grey.shape
     share = _f(1.0) / _f((2 * radius + 1) ** 2)
-    across = (width + _COLUMNS - 1) // _COLUMNS
-    for part in prange((height + _ROWS - 1) // _ROWS * across):
-        first = part // across * _ROWS
-        last = min(first + _ROWS, height)
-        left = part % across * _COLUMNS
-        right = min(left + _COLUMNS, width)
-        # where coefficients are needed, and what those need
-        low, high = max(first - radius, 0), min(last + radius, height)
-        top, bottom = max(low - radius, 0), min(high + radius, height)
-        begin, end = max(left - radius, 0), min(right + radius, width)
-        start, stop = max(begin - radius, 0), min(end + radius, width)
-        light = np.empty((bottom - top, stop - start), np.float32)
-        for y in range(top, bottom):
-            line, result = grey[y, start:stop], light[y - top]
-            for x in range(line.shape[0]):
-                result[x] = log2_one(line[x] + FLOOR)
-        count = end - begin
-        slopes = np.empty((high - low, count), np.float32)
-        offsets = np.empty((high - low, count), np.float32)
-        sums = np.zeros(count + 2 * radius, np.float32)
-        squares = np.zeros(count + 2 * radius, np.float32)
-        doubled = np.empty((doublings, count + 2 * radius), np.float32)
-        mean = np.empty(count, np.float32)
-        spread = np.empty(count, np.float32)
-        none = np.zeros(stop - start, np.float32)
-        one, two = start - begin + radius, stop - begin + radius
-        inside, within = sums[one:two], squares[one:two]
-        for step in range(-radius, radius + 1):
-            _slide(inside, within, light[min(max(low + step, 0), height - 1) - top], none)
-        for y in range(low, high):
-            if y > low:
-                coming = light[min(y + radius, height - 1) - top]
-                _slide(inside, within, coming, light[max(y - radius - 1, 0) - top])
-            _across(sums, one, two, radius, doubled, mean)
-            _across(squares, one, two, radius, doubled, spread)
-            slope, offset = slopes[y - low], offsets[y - low]
-            for x in range(count):
-                middle = mean[x] * share
-                variance = max(spread[x] * share - middle * middle, _f(0.0))
-                slope[x] = variance / (variance + edge)
-                offset[x] = middle * (_f(1.0) - slope[x])
-        one, two = begin - left + radius, end - left + radius
-        inside, within = sums[one:two], squares[one:two]
+    last = min(first + _ROWS, height)
+    right = min(left + _COLUMNS, width)
+    # where coefficients are needed, and what those need
+    low, high = max(first - radius, 0), min(last + radius, height)
+    top, bottom = max(low - radius, 0), min(high + radius, height)
+    begin, end = max(left - radius, 0), min(right + radius, width)
+    start, stop = max(begin - radius, 0), min(end + radius, width)
+    light = np.empty((bottom - top, stop - start), np.float32)
+    for y in range(top, bottom):
+        line, result = grey[y, start:stop], light[y - top]
+        for x in range(line.shape[0]):
+            result[x] = log2_one(line[x] + FLOOR)
+    count = end - begin
+    slopes = np.empty((high - low, count), np.float32)
+    offsets = np.empty((high - low, count), np.float32)
+    sums = np.zeros(count + 2 * radius, np.float32)
+    squares = np.zeros(count + 2 * radius, np.float32)
+    doubled = np.empty((doublings, count + 2 * radius), np.float32)
+    mean = np.empty(count, np.float32)
+    spread = np.empty(count, np.float32)
+    none = np.zeros(stop - start, np.float32)
+    one, two = start - begin + radius, stop - begin + radius
+    inside, within = sums[one:two], squares[one:two]
+    for step in range(-radius, radius + 1):
+        _slide(inside, within, light[min(max(low + step, 0), height - 1) - top], none)
+    for y in range(low, high):
+        if y > low:
+            coming = light[min(y + radius, height - 1) - top]
+            _slide(inside, within, coming, light[max(y - radius - 1, 0) - top])
+        _across(sums, one, two, radius, doubled, mean)
+        _across(squares, one, two, radius, doubled, spread)
+        slope, offset = slopes[y - low], offsets[y - low]
         for x in range(count):
-            inside[x] = _f(0.0)
-            within[x] = _f(0.0)
-        for step in range(-radius, radius + 1):
-            place = min(max(first + step, 0), height - 1) - low
+            middle = mean[x] * share
+            variance = max(spread[x] * share - middle * middle, _f(0.0))
+            slope[x] = variance / (variance + edge)
+            offset[x] = middle * (_f(1.0) - slope[x])
+    one, two = begin - left + radius, end - left + radius
+    inside, within = sums[one:two], squares[one:two]
+    for x in range(count):
+        inside[x] = _f(0.0)
+        within[x] = _f(0.0)
+    for step in range(-radius, radius + 1):
+        place = min(max(first + step, 0), height - 1) - low
+        slope, offset = slopes[place], offsets[place]
+        for x in range(count):
+            inside[x] += slope[x]
+        for x in range(count):
+            within[x] += offset[x]
+    mean, spread = mean[: right - left], spread[: right - left]
+    for y in range(first, last):
+        if y > first:
+            place, gone = min(y + radius, height - 1) - low, max(y - radius - 1, 0) - low
             slope, offset = slopes[place], offsets[place]
+            lost, less = slopes[gone], offsets[gone]
             for x in range(count):
-                inside[x] += slope[x]
+                inside[x] += slope[x] - lost[x]
             for x in range(count):
-                within[x] += offset[x]
-        mean, spread = mean[: right - left], spread[: right - left]
-        for y in range(first, last):
-            if y > first:
-                place, gone = min(y + radius, height - 1) - low, max(y - radius - 1, 0) - low
-                slope, offset = slopes[place], offsets[place]
-                lost, less = slopes[gone], offsets[gone]
-                for x in range(count):
-                    inside[x] += slope[x] - lost[x]
-                for x in range(count):
-                    within[x] += offset[x] - less[x]
-            _across(sums, one, two, radius, doubled, mean)
-            _across(squares, one, two, radius, doubled, spread)
-            line, result = light[y - top, left - start : right - start], out[y, left:right]
-            for x in range(right - left):
-                result[x] = line[x] - (mean[x] * line[x] + spread[x]) * share
+                within[x] += offset[x] - less[x]
+        _across(sums, one, two, radius, doubled, mean)
+        _across(squares, one, two, radius, doubled, spread)
+        line, result = light[y - top, left - start : right - start], out[y, left:right]
+        for x in range(right - left):
+            result[x] = line[x] - (mean[x] * line[x] + spread[x]) * share
+
+
+@parallel
+def _fine(grey, radius, doublings, edge, out):  # type: ignore[no-untyped-def]
+    across = (grey.shape[1] + _COLUMNS - 1) // _COLUMNS
+    for place in prange((grey.shape[0] + _ROWS - 1) // _ROWS * across):
+        first, left = place // across * _ROWS, place % across * _COLUMNS
+        _fine_part(grey, first, left, radius, doublings, edge, out)
 
 
 def fine_band(grey: Plane, radius: int, edge_variance: float) -> Plane:
