@@ -11,10 +11,11 @@ from oatmeal.core.bands import kernels as bands
 from oatmeal.core.colour import decode_srgb, kernels, lanes
 from oatmeal.core.mix import formula_kernel
 from oatmeal.core.mix import kernels as mixing
+from oatmeal.core.seeing import kernels as seeing
 from oatmeal.core.tone import kernels as toning
 
 
-@pytest.mark.parametrize("module", [kernels, bands, mixing, formula_kernel, toning])
+@pytest.mark.parametrize("module", [kernels, bands, mixing, formula_kernel, toning, seeing])
 def test_a_change_of_the_arithmetic_renews_every_compiled_loop(module):
     """numba looks at a kernel's own file only; its LANES must name the present lanes.py."""
     digest = hashlib.sha256(Path(lanes.__file__).read_bytes()).hexdigest()

@@ -5,7 +5,7 @@ import pytest
 from samples import BLUE, DEMO, GREEN, GREY, RED, codes, patches
 from scipy.cluster.vq import kmeans2
 
-from oatmeal.core import colour
+from oatmeal.core import colour, tone
 from oatmeal.core.picture import proxy
 from oatmeal.core.recipe import REST, read
 from oatmeal.core.seeing import measure
@@ -17,6 +17,16 @@ from oatmeal.photofile.decode import decode
 def test_histogram_equals_bincount():
     eight = codes()[..., 0]
     assert np.array_equal(measure.histogram(eight), np.bincount(eight.ravel(), minlength=256))
+
+
+@pytest.mark.parametrize("gain", [1.0, 1.7])
+def test_the_histogram_of_light_is_that_of_its_codes(gain):
+    light = (np.random.default_rng(6).random((301, 400)) ** 3).astype(np.float32)
+    shown = colour.encode_srgb(np.minimum(light[::3, ::3] * gain, 1))
+    there = np.bincount(np.uint8(shown * 255 + 0.5).ravel(), minlength=256)
+    found = measure.light_histogram(light, 3, tone.AT_REST, gain)
+    assert found.sum() == there.sum()
+    assert np.abs(found - there).sum() <= 4  # the table's rounding
 
 
 def test_zone_shares():

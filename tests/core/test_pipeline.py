@@ -172,3 +172,33 @@ def test_a_strip_is_let_go_as_soon_as_it_is_done():
         assert held() is None
     finally:
         gc.enable()
+
+
+#: Steps that read a table at each pixel.
+TABLES = {
+    "light": {"prepare": {"light": {"shadows": 60, "highlights": -40}}},
+    "threads": {"prepare": {"threads": {"blue": {"hue": 20, "strength": 150}}}},
+    "lifts": {"mix": {"lifts": {"blue": -2}}},
+    "tone": {"tone": {"clarity": 50, "shadows": 40, "contrast": 30}},
+    "toning": {"finish": {"toning": {"lights": {"hue": 72, "strength": 30}}}},
+    "areas": {
+        "areas": {
+            "list": [
+                {
+                    "id": "a",
+                    "mask": [{"kind": "fade", "from": [0.2, 0.1], "to": [0.6, 0.5]}],
+                    "values": {"clarity": 60, "contrast": 40, "black": 8, "lifts": {"blue": -1}},
+                }
+            ]
+        }
+    },
+}
+
+
+@pytest.mark.parametrize("step", TABLES)
+def test_a_pixel_that_is_no_number_is_looked_up_nowhere(step):
+    """It would be read far outside of a table, which ends the process."""
+    rgb = SMALL.linear(0, 0, 410, 300).copy()
+    rgb[::7, ::5] = np.nan
+    shown = Pipeline(rgb).coloured(from_document(TABLES[step]))
+    assert shown.shape[:2] == rgb.shape[:2]

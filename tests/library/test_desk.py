@@ -11,9 +11,11 @@ from samples import DEMO
 
 from oatmeal.core import prepare
 from oatmeal.core.recipe import REST, Recipe, from_document, read
+from oatmeal.core.tone import transfer
 from oatmeal.exports.finished import finished_file
 from oatmeal.library import photographs
 from oatmeal.library.desk import Desk
+from oatmeal.library.figures import CURVE_SAMPLES
 from oatmeal.library.framing import framed_size
 from oatmeal.library.proxies import Proxies
 from oatmeal.library.requests import Request, Strip
@@ -135,3 +137,21 @@ def test_a_desk_that_is_put_away_is_let_go_at_once(store):
         assert held() is None
     finally:
         gc.enable()
+
+
+def test_the_drawn_transfer_follows_each_setting_of_the_scale(desk):
+    grid = np.linspace(0, 1, CURVE_SAMPLES)
+    settings = [
+        {},
+        {"exposure": 0.5},
+        {"levels": {"black": 12, "middle": 1.2, "out_white": 240}},
+        {"contrast": 30},
+        {"contrast": 30, "hold_ends": True},
+        {"curve": [[0, 0], [0.25, 0.2], [1, 1]]},
+        {"on": False, "contrast": 50},
+        {"contrast": 30},
+    ]
+    for one in settings:
+        recipe = from_document({"tone": one})
+        drawn = desk.frame(Request(recipe, 200)).figures["transfer"]
+        assert drawn == pytest.approx(transfer(grid, recipe.effective().tone), abs=1e-5), one

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core import tone
 from oatmeal.core.colour import kernels
-from oatmeal.core.finish import palette, quantised
+from oatmeal.core.finish import palette
 from oatmeal.core.finish.sharpness import LEAST_RADIUS, edge_mask
 from oatmeal.core.mix import film
 from oatmeal.core.pipeline import Order, Pipeline
@@ -42,7 +42,8 @@ class Figures:
         found |= self._before_the_scale(whole, order)
         found["curve"] = self._same("curve", given.tone.curve, lambda: _samples(given.tone))
         acting = order.recipe.tone
-        found["transfer"] = self._same("transfer", acting, lambda: _transfer(acting))
+        scale = order.key("scale")
+        found["transfer"] = self._same("transfer", scale, lambda: _transfer(acting))
         found["pins"] = [
             asdict(read_pin(whole, order, x, y)) if 0 <= x <= 1 and 0 <= y <= 1 else None
             for x, y in pins
@@ -106,9 +107,9 @@ def _plain_zones(pipeline: Pipeline, order: Order) -> list[float]:
 
 def _histogram_before(whole: Pipeline, order: Order) -> list[int]:
     """Histogram of what the scale's table gets, every ninth pixel."""
-    sample = np.ascontiguousarray(whole.get("moved", order)[::3, ::3])
-    shown = tone.encoded(sample, tone.AT_REST, gain_left(order.recipe))
-    return [int(count) for count in measure.histogram(quantised(shown, np.uint8))]
+    gain = gain_left(order.recipe)
+    counts = measure.light_histogram(whole.get("moved", order), 3, tone.AT_REST, gain)
+    return [int(count) for count in counts]
 
 
 def _samples(settings: Tone) -> list[float]:

@@ -78,7 +78,7 @@ def _relit(rgb, wide, first, step, gains, out):  # type: ignore[no-untyped-def]
             slope = one[x] + t * (two[x] - one[x])
             base = slope * log2_one(light + FLOOR) + three[x] + t * (four[x] - three[x])
             spot = min(max((base - _LOW) * _PER_STOP, _f(0.0)), _f(last + 1))
-            index = min(np.int32(spot), last)
+            index = max(min(np.int32(spot), last), np.int32(0))
             gain = exp2(gains[index] + (spot - _f(index)) * (gains[index + 1] - gains[index]))
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = red * gain, green * gain, blue * gain
 

@@ -278,7 +278,7 @@ def _lit(encoded, tints, kept, red, green, blue):  # type: ignore[no-untyped-def
         if steps > _f(1.0):  # of two entries it has no tint
             for x in range(width):
                 place = min(max(line[x], _f(0.0)), _f(1.0)) * steps
-                index = min(np.int32(place), last)
+                index = max(min(np.int32(place), last), np.int32(0))
                 between = place - _f(index)
                 bare = _f(1.0) - own[x, 0]
                 first, second = tints[index, 0], tints[index, 1]

@@ -72,7 +72,7 @@ def _through(encoded, table, top, dither, left, upper, out):  # type: ignore[no-
         down = np.uint32(y + upper) * _STEP_Y
         for x in range(encoded.shape[1]):
             place = min(max(encoded[y, x], _f(0.0)), _f(1.0)) * steps
-            index = min(np.int32(place), last)
+            index = max(min(np.int32(place), last), np.int32(0))
             between = place - _f(index)
             threshold = _threshold(x + left, down) if dither else _f(0.5)
             for c in range(3):

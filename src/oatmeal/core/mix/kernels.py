@@ -136,7 +136,7 @@ def _added_over_hue(mask, hue, table, weight, out):  # type: ignore[no-untyped-d
     last = np.int32(table.shape[0] - 2)
     for y in prange(mask.shape[0]):
         for x in range(mask.shape[1]):
-            index = min(np.int32(hue[y, x]), last)
+            index = max(min(np.int32(hue[y, x]), last), np.int32(0))
             stops = table[index] + (table[index + 1] - table[index]) * (hue[y, x] - _f(index))
             out[y, x] += weight * _f(mask[y, x]) * stops
 

@@ -44,7 +44,7 @@ def _threaded(rgb, hue, chroma, tables, low, high, out):  # type: ignore[no-unty
             share[x] = t * t * (_f(3.0) - _f(2.0) * t)
         for x in range(width):
             place = hue[y, x]
-            index = min(np.int32(place), last)
+            index = max(min(np.int32(place), last), np.int32(0))
             part = place - _f(index)
             turned[x] = cosines[index] + part * (cosines[index + 1] - cosines[index])
             aside[x] = sines[index] + part * (sines[index + 1] - sines[index])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any, Final
 
 import numba
@@ -9,7 +10,15 @@ import numpy as np
 from numba import prange
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.lanes import parallel
+from oatmeal.core.colour.lanes import find_places, pairs_of, parallel, read_row
+
+_f = np.float32
+
+#: Digest of lanes.py, see there.
+LANES: Final = "5e6dca936b50"
+
+#: Parts of a picture that are counted by themselves.
+_BANDS: Final = 8
 
 #: Points that are looked at together.
 _BLOCK: Final = 512
@@ -26,10 +35,49 @@ def _counts(codes, partial):  # type: ignore[no-untyped-def]
                 partial[band, codes[y, x]] += 1
 
 
+@parallel
+def _light_counts(light, step, places_per_root, pairs, partial):  # type: ignore[no-untyped-def]
+    bands = partial.shape[0]
+    rows, width = (light.shape[0] + step - 1) // step, (light.shape[1] + step - 1) // step
+    for band in prange(bands):
+        index = np.empty(width, np.int32)
+        place = np.empty(width, np.float32)
+        found = np.empty(width, np.int64)
+        for row in range(band * rows // bands, (band + 1) * rows // bands):
+            line = light[row * step]
+            for x in range(width):
+                place[x] = math.sqrt(line[x * step]) * places_per_root
+            find_places(place, pairs.shape[0] - 1, index, place)
+            read_row(pairs, index, place, found, place)
+            for x in range(width):
+                value = min(max(place[x], _f(0.0)), _f(1.0))
+                partial[band, np.uint8(value * _f(255.0) + _f(0.5))] += 1
+
+
 def counts(codes: NDArray[np.uint8]) -> NDArray[np.int64]:
     """Histogram of 8-bit codes, 256 counts."""
-    partial = np.zeros((8, 256), dtype=np.int64)
+    partial = np.zeros((_BANDS, 256), dtype=np.int64)
     _counts(codes, partial)
+    return np.asarray(partial.sum(axis=0))
+
+
+def light_counts(
+    light: NDArray[np.float32], step: int, gain: float, table: NDArray[np.float32], top_root: float
+) -> NDArray[np.int64]:
+    """Histogram of the 8-bit codes that light ``(H, W)`` gets from a table, 256 counts.
+
+    Parameters
+    ----------
+    light : float32 (H, W)
+        Linear, not negative.
+    step : int
+        Of so many rows and columns one is looked at.
+    gain, table, top_root
+        As for :func:`oatmeal.core.tone.kernels.through_scale`.
+    """
+    partial = np.zeros((_BANDS, 256), dtype=np.int64)
+    places = np.float32((len(table) - 1) / top_root * math.sqrt(gain))
+    _light_counts(light, step, places, pairs_of(table), partial)
     return np.asarray(partial.sum(axis=0))
 
 
@@ -91,6 +139,7 @@ def assign(
 def warm() -> None:
     """Compile, or load from the cache."""
     counts(np.zeros((2, 2), dtype=np.uint8))
+    light_counts(np.zeros((2, 2), dtype=np.float32), 1, 1.0, np.zeros(2, np.float32), 1.0)
     points = np.zeros((3, 2))
     squared_distances(points, points[:, 0].copy())
     assign(points, np.zeros((1, 3)), np.zeros(2, np.int32))

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.colour import decode_srgb, encode_srgb, lightness
 from oatmeal.core.seeing import kernels
+from oatmeal.core.tone import Scale
 
 ZONES = 11
 
@@ -71,6 +72,16 @@ def _zone_of_code() -> NDArray[np.int64]:
 def histogram(codes: NDArray[np.uint8]) -> NDArray[np.int64]:
     """Counts of the 256 codes in a frame."""
     return kernels.counts(codes)
+
+
+def light_histogram(
+    grey: NDArray[np.float32], step: int, scale: Scale, gain: float = 1.0
+) -> NDArray[np.int64]:
+    """Counts of the 256 codes that a linear grey ``(H, W)`` gets from a scale.
+
+    Of ``step`` rows and columns one is looked at; ``gain`` is a factor on the light first.
+    """
+    return kernels.light_counts(grey, step, gain, scale.table, scale.top_root)
 
 
 def zone_shares(counts: NDArray[np.int64]) -> list[float]:

@@ -178,7 +178,7 @@ def _moved(  # type: ignore[no-untyped-def]
             line = clarity[row, a:b]
             for x in range(width):
                 spot = min(max((base[x] - _LOW) * _PER_STOP, _f(0.0)), _f(last + 1))
-                whole = min(np.int32(spot), last)
+                whole = max(min(np.int32(spot), last), np.int32(0))
                 part = spot - _f(whole)
                 shape = character[whole] + part * (character[whole + 1] - character[whole])
                 light[x] += _CLARITY * line[x] * shape * middle[x]
@@ -259,7 +259,7 @@ def _scale_mapped(  # type: ignore[no-untyped-def]
                 light = root * root * root if share > _f(0.08) else share * _f(27.0 / 243.89)
                 value = encode_one(light)
             place = value * _f(last + 1)
-            index = min(np.int32(place), last)
+            index = max(min(np.int32(place), last), np.int32(0))
             out[y, x] = rest[index] + (place - _f(index)) * (rest[index + 1] - rest[index])
 
 
