@@ -90,4 +90,4 @@ def test_a_large_picture_within_the_limit_and_one_beyond(tmp_path):
     # a tiny file of many pixels: its header says how long it may take
     assert impatient.read(path, "large.png", Limits()).width == 12300
     with pytest.raises(PhotoFileError, match=r"large\.png"):
-        Reader(1, memory_bytes=700_000_000).read(path, "large.png", Limits())
+        Reader(1, memory_bytes=400_000_000).read(path, "large.png", Limits())

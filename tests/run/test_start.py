@@ -261,3 +261,13 @@ def test_the_key_in_the_printed_address_opens_the_library(tmp_path):
     assert refused.value.code == 403
     assert oatmeal.call("GET", "api/exports") == {"batches": []}
     assert oatmeal.stop() == 0
+
+
+def test_processes_of_the_server_read_its_start_without_the_server():
+    code = """
+import runpy, sys
+runpy.run_module("oatmeal.run", run_name="__mp_main__")
+print([name for name in ("flask", "sqlalchemy", "numba") if name in sys.modules])
+"""
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"

@@ -6,7 +6,6 @@ import multiprocessing
 import os
 import signal
 from multiprocessing.sharedctypes import Synchronized
-from pathlib import Path
 from types import ModuleType
 from typing import Any, Final
 
@@ -99,15 +98,13 @@ def _warm_some(begun: Synchronized[int]) -> None:
 
 
 def _is_compiled(room: ModuleType) -> bool:
-    """False if a loop of a room is not in the cache, or its source has changed since."""
-    source = Path(str(room.__file__))
+    """False if a loop of a room is not in the cache, or its source is another than it was."""
     for one in vars(room).values():
         if isinstance(one, Dispatcher) and one.py_func.__module__ == room.__name__:
-            folder = one.stats.cache_path
-            if folder is None or one.targetoptions.get("inline") == "always":
+            if one.stats.cache_path is None or one.targetoptions.get("inline") == "always":
                 continue
-            kept = Path(folder).glob(f"{source.stem}.{one.py_func.__qualname__}-*.nbi")
-            if not any(file.stat().st_mtime > source.stat().st_mtime for file in kept):
+            # numba marks what it keeps with a sum of the source: a copied file is the same one
+            if not one._cache._cache_file._load_index():  # type: ignore[attr-defined]
                 return False
     return True
 

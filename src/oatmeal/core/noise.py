@@ -20,6 +20,7 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+import scipy  # its parts are loaded when they are first asked for
 from numpy.typing import NDArray
 
 Colour = NDArray[np.float32]
@@ -233,7 +234,6 @@ def _cut(plane: Colour) -> Colour:
 
 def _spectrum(squares: list[Colour], white: Noise) -> Spectrum | None:
     """Deviations of a block's frequencies in flat places, once the noise is made even."""
-    from scipy.fft import dctn  # late: it takes long to import
 
     gain, offset, scale = even_terms(white)
     found = []
@@ -251,7 +251,7 @@ def _spectrum(squares: list[Colour], white: Noise) -> Spectrum | None:
         found.append(quarters.reshape(-1, 3, SIDE, SIDE))
     if not found:
         return None
-    terms = dctn(np.concatenate(found), axes=(2, 3), norm="ortho")
+    terms = scipy.fft.dctn(np.concatenate(found), axes=(2, 3), norm="ortho")
     deviations = np.quantile(np.abs(terms), _LOW, axis=0) / _LOW_OF_NORMAL
     deviations = (deviations + deviations.swapaxes(1, 2)) / 2
     deviations[:, 0, 0] = deviations[:, 0, 1]
@@ -270,13 +270,12 @@ def _fitted(
     light: NDArray[np.float64], variance: NDArray[np.float64], rounds: int = 6
 ) -> tuple[float, float]:
     """A line that is nowhere negative; what lies far above it, texture, counts little."""
-    from scipy.optimize import nnls  # late: it takes long to import
 
     line = np.array([0.0, float(np.median(variance))])
     sides = np.stack([light, np.ones_like(light)], axis=1)
     weight = 1 / variance
     for _ in range(rounds):
-        line, _ = nnls(sides * weight[:, None], variance * weight)
+        line, _ = scipy.optimize.nnls(sides * weight[:, None], variance * weight)
         told = np.maximum(sides @ line, 1e-12)
         off = variance / told - 1
         weight = 1 / (told * (1 + np.maximum(off, 0) ** 2 * 16 + off**2))

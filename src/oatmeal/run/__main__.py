@@ -4,7 +4,8 @@ import sys
 
 from oatmeal.memory import made_to_last
 
-with made_to_last():
-    from oatmeal.run.serve import main
+if __name__ == "__main__":  # processes that this one starts read it too, and need none of it
+    with made_to_last():
+        from oatmeal.run.serve import main
 
-sys.exit(main())
+    sys.exit(main())

@@ -13,6 +13,7 @@ import threading
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
+from importlib import import_module
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from types import FrameType
@@ -42,6 +43,10 @@ _CALLED_OFF: Final = {
     signal.SIGTERM: "it was asked to end",
     signal.SIGHUP: "the terminal was closed",
 }
+
+#: Seconds after which what the first page does without is loaded, so that its first use does not
+#: wait for it.
+_LATER_S: Final = 4.0
 
 log = logging.getLogger("oatmeal")
 
@@ -129,6 +134,7 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
     watched: Watched | None = None
     try:
         warmed.start()
+        threading.Thread(target=shared_reader().warm, daemon=True).start()
         with step("Starting the database"):
             database_server.start()
         database_server.watch()
@@ -160,6 +166,9 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
         seconds = time.monotonic() - begun
         _say(f"Oatmeal is ready after {seconds:.1f} s: {address}   (Ctrl-C stops it)")
         log.info("ready")
+        later = threading.Timer(_LATER_S, import_module, ["scipy.optimize"])
+        later.daemon = True
+        later.start()
         server_for(app, settings, listener).run()
     finally:
         _let_finish()
@@ -191,7 +200,6 @@ def _warm() -> None:
     from oatmeal.core import kernels
 
     kernels.warm(os.cpu_count() or 1)
-    shared_reader().warm()
     if kernels.threading_layer() == "workqueue":
         log.warning(
             "numba found no OpenMP; install Debian's package libgomp1 for safe parallel rendering"

@@ -15,10 +15,8 @@ from typing import Any, Final
 
 import cv2
 import numpy as np
+import scipy  # its parts are loaded when they are first asked for
 from numpy.typing import NDArray
-from scipy.interpolate import CloughTocher2DInterpolator
-from scipy.sparse import coo_matrix, vstack
-from scipy.sparse.linalg import spsolve
 
 from oatmeal.core.colour import encode_srgb
 from oatmeal.core.join.cameras import Cameras
@@ -67,7 +65,7 @@ def bordered(canvas: Canvas, cameras: Cameras, border: str, look: Any) -> Canvas
     height, width = covered.shape
     bent = _bent(mesh, width, height, _lines(look(whole)))
     grid = np.stack(np.meshgrid(np.arange(width), np.arange(height)), axis=-1)
-    inverse = CloughTocher2DInterpolator(bent.reshape(-1, 2), mesh.reshape(-1, 2))
+    inverse = scipy.interpolate.CloughTocher2DInterpolator(bent.reshape(-1, 2), mesh.reshape(-1, 2))
     source = inverse(grid)
     lost = np.isnan(source)
     source[lost] = grid[lost]
@@ -205,9 +203,11 @@ def _bent(mesh: Points, width: int, height: int, lines: Points) -> Points:
         if pieces:
             parts.append(_line_energy(pieces, angles, index.size))
             wanted.append(np.zeros(parts[-1].shape[0]))
-        system = vstack(parts).tocsr()
+        system = scipy.sparse.vstack(parts).tocsr()
         normal = (system.T @ system).tocsc()
-        return np.asarray(spsolve(normal, system.T @ np.concatenate(wanted))).reshape(-1, 2)
+        return np.asarray(
+            scipy.sparse.linalg.spsolve(normal, system.T @ np.concatenate(wanted))
+        ).reshape(-1, 2)
 
     angles = np.zeros(_BINS)
     placed = solved(angles)
@@ -248,7 +248,9 @@ def _shape_energy(vertices: Points, index: NDArray[np.int_]) -> Any:
         columns.append(np.tile(own, 8))
         values.append(away.ravel() * weight)
     where = (np.concatenate(rows), np.concatenate(columns))
-    return coo_matrix((np.concatenate(values), where), shape=(8 * len(cells), 2 * index.size))
+    return scipy.sparse.coo_matrix(
+        (np.concatenate(values), where), shape=(8 * len(cells), 2 * index.size)
+    )
 
 
 def _border_energy(index: NDArray[np.int_], width: int, height: int) -> tuple[Any, Points]:
@@ -262,7 +264,9 @@ def _border_energy(index: NDArray[np.int_], width: int, height: int) -> tuple[An
     wanted = np.concatenate([np.full(len(places), value) for places, value in sides])
     weight = np.sqrt(_BORDER / len(columns))
     where = (np.arange(len(columns)), columns)
-    held = coo_matrix((np.full(len(columns), weight), where), shape=(len(columns), 2 * index.size))
+    held = scipy.sparse.coo_matrix(
+        (np.full(len(columns), weight), where), shape=(len(columns), 2 * index.size)
+    )
     return held, wanted * weight
 
 
@@ -284,7 +288,7 @@ def _line_energy(pieces: list[_Piece], angles: Points, count: int) -> Any:
                     values.append(weight * sign * share * line[axis])
             row += 1
     where = (np.concatenate(rows), np.concatenate(columns))
-    return coo_matrix((np.concatenate(values), where), shape=(row, 2 * count))
+    return scipy.sparse.coo_matrix((np.concatenate(values), where), shape=(row, 2 * count))
 
 
 def _lines(light: Colour) -> Points:

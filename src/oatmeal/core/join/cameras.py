@@ -16,8 +16,8 @@ from typing import Any, Final
 
 import cv2
 import numpy as np
+import scipy  # its parts are loaded when they are first asked for
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from oatmeal.core.colour import encode_srgb
 from oatmeal.core.join.frames import Frame, Points
@@ -225,7 +225,7 @@ def adjusted(
         x[free] = y
         return x
 
-    solved = least_squares(
+    solved = scipy.optimize.least_squares(
         lambda y: errors(whole(y)).ravel(), start[free], loss="soft_l1", f_scale=1.0,
         x_scale="jac", max_nfev=60,
     )  # fmt: skip

@@ -16,9 +16,8 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+import scipy  # its parts are loaded when they are first asked for
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
-from scipy.optimize import isotonic_regression, least_squares
 
 from oatmeal.core.colour import decode_srgb, encode_srgb, lightness, luminance_of_lightness
 from oatmeal.core.reading.bases import Candidate
@@ -86,7 +85,7 @@ class Fitted:
         light = self.candidate.light(points.rgb)(self.weights)
         stops = np.log2(light + FLOOR) + points.ranges @ self.lifts
         stops = stops + points.columns @ self.strengths
-        curve = tones_of(PchipInterpolator(self.knots, self.heights)(_PLACES))
+        curve = tones_of(scipy.interpolate.PchipInterpolator(self.knots, self.heights)(_PLACES))
         return np.interp(np.interp(stops, _STOPS, _AT_STOPS), _PLACES, curve)
 
     def error(self, points: Points) -> float:
@@ -136,7 +135,7 @@ class _Fitter:
         self.knots = _knots(encoded)
         wanted = encode_srgb(luminance_of_lightness(points.target))
         order = np.argsort(encoded)
-        rising = isotonic_regression(wanted[order]).x
+        rising = scipy.optimize.isotonic_regression(wanted[order]).x
         heights = np.clip(np.interp(self.knots, encoded[order], rising), 0, 1)
         steps = np.maximum(np.diff(heights, prepend=0), 1e-3)
         self.start = np.concatenate([weights, lifts, strengths, np.minimum(steps, 0.999)])
@@ -155,7 +154,7 @@ class _Fitter:
         rising = np.arange(len(steps)) * 1e-7
         heights = np.minimum(np.cumsum(steps, axis=0), 1.0)
         heights = heights + (rising if steps.ndim == 1 else rising[:, None])
-        return tones_of(PchipInterpolator(self.knots, heights)(_PLACES))
+        return tones_of(scipy.interpolate.PchipInterpolator(self.knots, heights)(_PLACES))
 
     def _held(self, x: Values) -> Values:
         """Numbers are held near rest, and the curve's slopes near each other."""
@@ -219,7 +218,7 @@ class _Fitter:
             for at in range(3)
         )
         begin = np.clip(self.start, low + 1e-6, high - 1e-6)
-        found = least_squares(
+        found = scipy.optimize.least_squares(
             self.errors, begin, jac=self.slopes, bounds=(low, high), loss="soft_l1",
             f_scale=_ODD_L, x_scale=size, max_nfev=rounds, tr_solver="exact",
         )  # fmt: skip

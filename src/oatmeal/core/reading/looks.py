@@ -13,8 +13,8 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 import numpy as np
+import scipy  # its parts are loaded when they are first asked for
 from numpy.typing import NDArray
-from scipy.optimize import lsq_linear
 
 from oatmeal.core.colour import decode_srgb, encode_srgb, luminance_of_lightness
 from oatmeal.core.pipeline import Pipeline
@@ -123,7 +123,7 @@ def _curve(own: Values, wanted: Values, strength: float) -> tuple[Values, Values
     low = np.concatenate([[0], _SLOPES[0] * steps])
     low[1] = low[-1] = 0  # outside the picture's own tones it may be flatter
     high = np.maximum(np.concatenate([[25], _SLOPES[1] * steps]), low + 1e-6)
-    found = lsq_linear(
+    found = scipy.optimize.lsq_linear(
         np.concatenate([rising * weight[:, None], _SMOOTH * smooth]),
         np.concatenate([goal * weight, np.zeros(len(smooth))]),
         bounds=(low, high),

@@ -5,9 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+import scipy  # its parts are loaded when they are first asked for
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
-from scipy.optimize import least_squares
 
 from oatmeal.core.reading.fitting import tones_of
 from oatmeal.core.recipe import Tone
@@ -37,7 +36,7 @@ def scale_of(
     place = np.linspace(0, 1, 129)
     weight = np.interp(place, np.linspace(0, 1, len(share)), share) + 1e-4
     weight = np.sqrt(weight / weight.sum())
-    wanted = tones_of(PchipInterpolator(knots, heights)(place))
+    wanted = tones_of(scipy.interpolate.PchipInterpolator(knots, heights)(place))
 
     def tone(p: Values) -> Tone:
         return Tone.model_construct(
@@ -57,7 +56,7 @@ def scale_of(
     best = None
     for contrast in (0.0, 25.0):
         begin = [0.02, 0.98, 1.0, contrast, min(ends[0], 0.59), max(ends[1], 0.31)]
-        found = least_squares(
+        found = scipy.optimize.least_squares(
             errors, begin, bounds=([0, 0.3, 0.2, -90, 0, 0.3], [0.29, 1.0, 5, 95, 0.6, 1.0])
         )
         if best is None or found.cost < best.cost:
@@ -78,10 +77,10 @@ def _thinned(knots: Values, heights: Values, share: Values, most: float) -> list
     """The fewest points whose curve stays near."""
     place = np.linspace(0, 1, 257)
     weight = np.interp(place, np.linspace(0, 1, len(share)), share) + 1e-5
-    full = tones_of(PchipInterpolator(knots, heights)(place))
+    full = tones_of(scipy.interpolate.PchipInterpolator(knots, heights)(place))
 
     def error(kept: list[int]) -> float:
-        thin = tones_of(PchipInterpolator(knots[kept], heights[kept])(place))
+        thin = tones_of(scipy.interpolate.PchipInterpolator(knots[kept], heights[kept])(place))
         return float(np.sqrt(np.average((thin - full) ** 2, weights=weight)))
 
     kept = list(range(len(knots)))

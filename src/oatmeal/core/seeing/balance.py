@@ -17,8 +17,8 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 import numpy as np
+import scipy  # its parts are loaded when they are first asked for
 from numpy.typing import NDArray
-from scipy.optimize import minimize
 
 from oatmeal.core import colour
 from oatmeal.core.colour import ranges
@@ -256,7 +256,7 @@ class Balance:
         bounds = [(-LIMIT_STOPS, LIMIT_STOPS) if free else (0.0, 0.0) for free in self._free]
         best: Any = None
         for start in _STARTS:
-            result = minimize(
+            result = scipy.optimize.minimize(
                 self._cost,
                 np.where(self._free, start, 0.0),
                 jac=True,
@@ -357,7 +357,7 @@ def separate(
                 weights.T @ (gradient * slope) + moved,
             )
 
-        result = minimize(cost, begun, jac=True, method="L-BFGS-B", bounds=_ALLOWED)
+        result = scipy.optimize.minimize(cost, begun, jac=True, method="L-BFGS-B", bounds=_ALLOWED)
         if best is None or result.fun < best.fun:
             best = result
     lifts = np.round(best.x, 2)
