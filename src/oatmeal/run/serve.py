@@ -46,7 +46,7 @@ _CALLED_OFF: Final = {
 
 #: Seconds after which what the first page does without is loaded, so that its first use does not
 #: wait for it.
-_LATER_S: Final = 4.0
+_LATER_S: Final = 20.0
 
 log = logging.getLogger("oatmeal")
 
