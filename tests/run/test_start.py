@@ -263,11 +263,17 @@ def test_the_key_in_the_printed_address_opens_the_library(tmp_path):
     assert oatmeal.stop() == 0
 
 
-def test_processes_of_the_server_read_its_start_without_the_server():
+def test_processes_of_the_server_read_its_start_without_the_server(tmp_path):
     code = """
 import runpy, sys
 runpy.run_module("oatmeal.run", run_name="__mp_main__")
 print([name for name in ("flask", "sqlalchemy", "numba") if name in sys.modules])
 """
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
-    assert done.stdout.strip() == "[]"
+    done = subprocess.run(
+        [sys.executable, "-c", code],
+        capture_output=True,
+        text=True,
+        timeout=15,  # as the server it would run on
+        env={**os.environ, "OATMEAL_HOME": str(tmp_path)},
+    )
+    assert done.stdout.strip() == "[]", done.stderr
