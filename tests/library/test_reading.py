@@ -10,6 +10,7 @@ import psutil
 import pytest
 from samples import codes, write_png
 
+from oatmeal.library import reading
 from oatmeal.library.proxies import BENCH_SIDE, SHEET_SIDE
 from oatmeal.library.reading import Reader
 from oatmeal.photofile.decode import Limits
@@ -29,10 +30,10 @@ def workers():
 
 def test_a_reading_and_its_copies(reader, tmp_path):
     path = write_png(tmp_path / "a.png", codes(300, 700))
-    reading = reader.read(path, "a.png", Limits())
-    assert (reading.format, reading.width, reading.height, reading.bits) == ("png", 700, 300, 8)
-    assert np.load(reading.copies[SHEET_SIDE]).shape == (206, 480, 3)
-    assert np.load(reading.copies[BENCH_SIDE]).dtype == np.float16
+    found = reader.read(path, "a.png", Limits())
+    assert (found.format, found.width, found.height, found.bits) == ("png", 700, 300, 8)
+    assert np.load(found.copies[SHEET_SIDE]).shape == (206, 480, 3)
+    assert np.load(found.copies[BENCH_SIDE]).dtype == np.float16
 
 
 def test_sentences_come_through_and_the_reader_goes_on(reader, tmp_path):
@@ -65,6 +66,21 @@ def test_a_reader_that_was_killed_is_replaced(reader, tmp_path):
     mine = min(workers() - before)
     os.kill(mine, signal.SIGKILL)
     time.sleep(0.2)
+    assert reader.read(path, "a.png", Limits()).width == 60
+
+
+def test_a_reader_that_could_not_be_started_ahead_is_started_when_needed(
+    reader, tmp_path, monkeypatch
+):
+    def no_process(memory_bytes):
+        raise OSError("no process")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(reading, "_Worker", no_process)
+        with pytest.raises(OSError, match="no process"):
+            reader.warm()
+    assert not reader._idle.empty()
+    path = write_png(tmp_path / "a.png", codes())
     assert reader.read(path, "a.png", Limits()).width == 60
 
 

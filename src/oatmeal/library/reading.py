@@ -79,7 +79,10 @@ class Reader:
     def warm(self) -> None:
         """Start one process ahead of the first file."""
         worker = self._idle.get()
-        self._idle.put(worker or _Worker(self._memory_bytes))
+        try:
+            worker = worker or _Worker(self._memory_bytes)
+        finally:
+            self._idle.put(worker)
 
     def read(self, path: Path, name: str, limits: Limits) -> Reading:
         """Decode a file and make its reduced copies beside it.
