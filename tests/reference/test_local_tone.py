@@ -27,7 +27,7 @@ def toned(grey, **values):
     settings = Tone(**values)
     bands = bands_of.find_bands(grey, settings.character)
     window = Window(0, 0, grey.shape[1], grey.shape[0])
-    wide, fine = bands_of.spread(bands, window, grey.shape[1]), local.fine_band(grey, window)
+    wide, fine = bands_of.spread(bands, window, grey.shape), local.fine_band(grey, window)
     return local.apply(grey, settings, bands.veil, wide, fine, window)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Final
 
 import numpy as np
@@ -40,9 +41,10 @@ def _log_light(grey, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _spread(maps, left, part, out):  # type: ignore[no-untyped-def]
-    for place in prange(maps.shape[0] * maps.shape[1]):
-        plane, row = place // maps.shape[1], place % maps.shape[1]
+def _spread(maps, first, last, left, part, out):  # type: ignore[no-untyped-def]
+    rows = last - first
+    for place in prange(maps.shape[0] * rows):
+        plane, row = place // rows, first + place % rows
         line, result = maps[plane, row], out[plane, row]
         for x in range(left.shape[0]):
             here = left[x]
@@ -91,11 +93,15 @@ def log_light(grey: Plane) -> Plane:
 
 
 def spread(
-    maps: NDArray[np.float32], window: tuple[float, float, float, float], width: int
+    maps: NDArray[np.float32],
+    window: tuple[float, float, float, float],
+    width: int,
+    height: int | None = None,
 ) -> NDArray[np.float32]:
     """Maps ``(n, h, w)`` of a whole picture, read along the rows of a window: ``(n, h, width)``.
 
-    The window is ``(x, y, whole width, whole height)`` in pixels of the part.
+    The window is ``(x, y, whole width, whole height)`` in pixels of the part. Where its ``height``
+    is given, rows that no pixel of it lies between are left as they come.
     """
     count, rows, columns = maps.shape
     across = (np.arange(width) + 0.5 + window[0]) * (columns / window[2]) - 0.5
@@ -103,7 +109,13 @@ def spread(
     left = np.minimum(across.astype(np.int32), max(columns - 2, 0))
     padded = np.pad(maps, ((0, 0), (0, 0), (0, 1)), mode="edge")
     wide = np.empty((count, rows, width), dtype=np.float32)
-    _spread(padded, left, (across - left).astype(np.float32), wide)
+    first, last = 0, rows
+    if height is not None:
+        step = rows / window[3]
+        # one row more at either end than the pixels lie between, for rounding
+        first = max(0, math.floor((0.5 + window[1]) * step - 0.5) - 1)
+        last = min(rows, math.floor((height - 0.5 + window[1]) * step - 0.5) + 3)
+    _spread(padded, first, last, left, (across - left).astype(np.float32), wide)
     return wide
 
 

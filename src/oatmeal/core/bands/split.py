@@ -114,9 +114,12 @@ def _fit(light: Plane, middle: Plane, radius: int) -> tuple[Plane, Plane]:
     return slopes, offsets
 
 
-def spread(bands: Bands, window: Window, width: int) -> NDArray[np.float32]:
-    """The coefficients along the rows of a window of this width, for :func:`apply`."""
-    return kernels.spread(bands.maps, window.place, width)
+def spread(bands: Bands, window: Window, shape: tuple[int, ...]) -> NDArray[np.float32]:
+    """The coefficients along the rows of a window, whose rows and columns come first in ``shape``.
+
+    For what works on the light of the window; see :func:`oatmeal.core.bands.kernels.spread`.
+    """
+    return kernels.spread(bands.maps, window.place, shape[1], shape[0])
 
 
 def base_of(grey: Plane, wide: NDArray[np.float32], window: Window) -> Plane:

@@ -113,7 +113,8 @@ def ground(rgb_linear: Colour, settings: EdgeColour, window: Window) -> Ground:
 
 def freed(rgb_linear: Colour, found: Ground, settings: EdgeColour, window: Window) -> Colour:
     """Linear colour ``(H, W, 3)`` of a window without its coloured edges."""
-    wide = bands.spread(found.maps, window.place, rgb_linear.shape[1])
+    height, width = rgb_linear.shape[:2]
+    wide = bands.spread(found.maps, window.place, width, height)
     amounts = settings.purple / 100, settings.green / 100
     return kernels.freed(rgb_linear, wide, window.place, BANDS, amounts, THIN)
 

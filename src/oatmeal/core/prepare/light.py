@@ -76,7 +76,7 @@ def relit(rgb_linear: Colour, light: Light, bands: Bands, window: Window) -> Col
     bands : Bands
         Of the whole, from :func:`bands_of`.
     """
-    wide = spread(bands, window, rgb_linear.shape[1])
+    wide = spread(bands, window, rgb_linear.shape)
     gains = light_gains(light.highlights, light.shadows).astype(np.float32)
     return kernels.relit(rgb_linear, wide, window.place, gains)
 

@@ -33,7 +33,7 @@ def bands(recipe: Recipe, place: Place, grey: Plane) -> Bands:
 @stage("wide", needs=("bands", "mixed"))
 def wide(recipe: Recipe, place: Place, found: Bands, grey: Plane) -> NDArray[np.float32]:
     """The coefficients along the rows of the array that is worked on."""
-    return spread(found, place.window, grey.shape[1])
+    return spread(found, place.window, grey.shape)
 
 
 @stage(
