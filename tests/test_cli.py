@@ -132,6 +132,39 @@ def test_pipes(tmp_path, monkeypatch):
     assert done.stdout == out.read_bytes()
 
 
+ENDING = """
+import atexit, os, sys, tempfile, threading
+from oatmeal.cli.ending import leave
+
+class Heavy:
+    def __del__(self):
+        os.write(2, b"taken apart")
+
+heavy = Heavy()
+atexit.register(os.write, 2, b"registered ")
+print("printed")
+if sys.argv[1] == "thread":
+    threading.Timer(0.05, os.write, (2, b"thread ")).start()
+if sys.argv[1] == "closed":
+    sys.stdout.close()
+leave(3)
+"""
+
+
+@pytest.mark.parametrize(
+    ("how", "said"),
+    [
+        ("plainly", b"registered "),
+        ("thread", b"thread registered taken apart"),
+        ("closed", b"registered taken apart"),
+    ],
+)
+def test_a_command_ends_with_its_status_and_all_it_printed(how, said):
+    """At once where nothing is left to do; what is registered or still runs is done first."""
+    done = subprocess.run([sys.executable, "-c", ENDING, how], capture_output=True)
+    assert (done.returncode, done.stdout, done.stderr) == (3, b"printed\n", said)
+
+
 def test_standard_input_that_is_no_picture(monkeypatch, capsys):
     monkeypatch.setattr("sys.stdin", io.TextIOWrapper(io.BytesIO(b"nothing")))
     assert cli.main(["measure", "-"]) == 1

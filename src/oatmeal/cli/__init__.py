@@ -14,9 +14,10 @@ import sys
 from collections.abc import Sequence
 from dataclasses import dataclass
 from importlib import import_module
-from typing import Final, Protocol, cast
+from typing import Final, NoReturn, Protocol, cast
 
 from oatmeal import __version__
+from oatmeal.cli.ending import leave
 from oatmeal.cli.errors import UsageError
 from oatmeal.memory import keep_frames, made_to_last
 
@@ -73,6 +74,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except KeyboardInterrupt:
         print("oatmeal: stopped", file=sys.stderr)
         return 1
+
+
+def run() -> NoReturn:
+    """Run the command as a process of its own."""
+    leave(main())
 
 
 def _parser(given: Sequence[str]) -> argparse.ArgumentParser:

@@ -1,7 +1,5 @@
 """``python -m oatmeal.cli``."""
 
-import sys
+from oatmeal.cli import run
 
-from oatmeal.cli import main
-
-sys.exit(main())
+run()
