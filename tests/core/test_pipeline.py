@@ -47,6 +47,52 @@ def test_rendering_by_strips_equals_the_whole():
     assert np.array_equal(pipeline.render(SMALL, STRONG, np.uint16), WHOLE)
 
 
+LIFTS = {"lifts": {"red": 1.5, "blue": -2}}
+AREA = {"id": "a", "mask": [{"kind": "ellipse"}], "values": {"lifts": {"blue": -1}}}
+
+
+@pytest.mark.parametrize("bits", [8, 16])
+@pytest.mark.parametrize(
+    ("mix", "from_codes"),
+    [
+        (LIFTS, True),
+        (LIFTS | {"base": {"kind": "six", "blue": -40}}, True),
+        (LIFTS | {"base": {"kind": "film", "film": "long-red", "filter": "red"}}, True),
+        (LIFTS | {"base": {"kind": "channels", "red": 70, "light": "linear"}}, False),
+        (LIFTS | {"picked": [{"colour": "#b2342c", "lift": 1.0}]}, False),
+        (LIFTS | {"guard": 60}, False),
+        ({"base": {"kind": "six", "blue": -40}}, True),
+        ({}, True),
+        ({"base": {"kind": "formula", "text": "r"}}, False),
+    ],
+)
+def test_the_short_way_through_mix_gives_the_same_grey(mix, from_codes, bits):
+    """Bit for bit; and where it is open, the light of the colours is never in memory."""
+    recipe = from_document({"mix": mix})
+    file = picture(bits=bits)
+    coded = file.coded(0, 0, file.width, file.height)
+    short = Pipeline(coded, once=True).mixed(recipe)
+    assert np.array_equal(short, Pipeline(coded.linear).mixed(recipe))
+    fresh = Pipeline(again := file.coded(0, 0, file.width, file.height), once=True)
+    fresh.mixed(recipe)
+    assert ("linear" not in vars(again)) == from_codes
+
+
+@pytest.mark.parametrize(
+    "more",
+    [
+        {"prepare": {"light": {"warmth": 30.0}}},
+        {"prepare": {"noise": {"light": 50.0}}},
+        {"areas": {"list": [AREA]}},
+    ],
+)
+def test_the_short_way_begins_with_the_prepared_colour_and_leaves_areas_alone(more):
+    recipe = from_document({"mix": LIFTS} | more)
+    long = Pipeline(SMALL.linear(0, 0, SMALL.width, SMALL.height)).mixed(recipe)
+    coded = SMALL.coded(0, 0, SMALL.width, SMALL.height)
+    assert np.array_equal(Pipeline(coded, once=True).mixed(recipe), long)
+
+
 def test_a_proxy_equals_the_reduced_export():
     small = Pipeline(proxy(SMALL, 100)).codes(STRONG).astype(int)
     export = pipeline.render(SMALL, STRONG, np.uint8, long_side=100).astype(int)

@@ -16,6 +16,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from oatmeal.core.colour import kernels
 from oatmeal.core.noise import Noise, measured_array
 
 #: Rows of a picture that are held in floating point at a time.
@@ -66,6 +67,38 @@ class Picture(Protocol):
 
         None where there is no quicker way than by :meth:`linear`.
         """
+
+    def coded(self, x: int, y: int, width: int, height: int) -> Coded | None:
+        """The rectangle as the file holds it; None where no one table makes light of it."""
+
+
+@dataclass(frozen=True, eq=False)
+class Coded:
+    """Pixels as a file holds them, of which one table tells the light of all channels.
+
+    Attributes
+    ----------
+    codes : uint8 or uint16 (H, W, 3)
+    table : float32 (N,)
+        From codes to linear light.
+    """
+
+    codes: NDArray[Any]
+    table: NDArray[np.float32]
+
+    @cached_property
+    def linear(self) -> NDArray[np.float32]:
+        """Linear colour ``(H, W, 3)``, made when it is asked for."""
+        return kernels.look_up(self.codes, self.table)
+
+
+#: Linear colour ``(H, W, 3)``, or what it can be made of.
+Pixels = NDArray[np.float32] | Coded
+
+
+def light_of(pixels: Pixels) -> NDArray[np.float32]:
+    """Linear colour, made of codes where that is still to be done."""
+    return pixels.linear if isinstance(pixels, Coded) else pixels
 
 
 def seed_of(sha256: str) -> int:
@@ -182,6 +215,9 @@ class ArrayPicture:
     def averaged(self, width: int, height: int) -> None:
         """By its light."""
 
+    def coded(self, x: int, y: int, width: int, height: int) -> None:
+        """It is light."""
+
 
 class Layout(Protocol):
     """A frame as it lies on a picture of a known size.
@@ -297,6 +333,9 @@ class Framed:
 
     def averaged(self, width: int, height: int) -> None:
         """By its light."""
+
+    def coded(self, x: int, y: int, width: int, height: int) -> None:
+        """It is light."""
 
 
 def framed(picture: Picture, geometry: Geometry, size: tuple[int, int] | None = None) -> Picture:

@@ -88,6 +88,10 @@ class Stage:
     keeps : bool
         True if its result is put together from parts of which some stay: after the place it is
         given ``keep(key, make)``, which remembers what was asked for last time.
+    at_once : (str, callable), optional
+        An earlier stage, and ``straight(recipe, place, its result)``: the same result for who asks
+        once, without those between. It is given the :class:`~oatmeal.core.picture.Coded` pixels of
+        a file where all before it rests, and may give None: then those between are asked.
     """
 
     name: str
@@ -101,6 +105,7 @@ class Stage:
     roams: bool = False
     whole: bool = False
     keeps: bool = False
+    at_once: tuple[str, Callable[..., Any]] | None = None
 
     def works(self, recipe: Recipe) -> bool:
         """False where the stage is at rest and hands on what it got."""

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.colour import kernels
 from oatmeal.core.noise import Noise, measured
-from oatmeal.core.picture import TAKEN_SIDE, proxy, seed_of
+from oatmeal.core.picture import TAKEN_SIDE, Coded, proxy, seed_of
 from oatmeal.photofile import compression, heic, metadata, profiles, rawfile, unusual
 from oatmeal.photofile.errors import Damaged, NotAPicture, TooLarge, Unsupported, incomplete
 
@@ -154,9 +154,15 @@ class SourcePicture:
 
     def averaged(self, width: int, height: int) -> NDArray[np.float32] | None:
         """Linear colour of the whole, averaged; where one table tells the light of all channels."""
+        whole = self.coded(0, 0, self.width, self.height)
+        return None if whole is None else kernels.averaged(whole.codes, whole.table, width, height)
+
+    def coded(self, x: int, y: int, width: int, height: int) -> Coded | None:
+        """The codes of the rectangle, where one table tells the light of all channels."""
         if self.tables is None or self.tables.ndim != 1 or self.codes.shape[2] != 3:
             return None
-        return kernels.averaged(self.codes, self.tables, width, height)
+        part = self.codes[y : y + height, x : x + width]
+        return Coded(np.ascontiguousarray(part), self.tables)
 
 
 def decode(

@@ -3,22 +3,26 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import Any, Final
 
 import numpy as np
-from numba import prange
+from numba import prange, types
+from numba.extending import overload
 from numpy.typing import NDArray
 
 from oatmeal.core.colour.kernels import plane_of
 from oatmeal.core.colour.lanes import (
-    at,
     decode_row,
     encode_row,
     exp2,
     find_places,
+    hue_steps,
+    oklab,
     pairs_of,
     parallel,
     read_row,
+    serial,
 )
 from oatmeal.core.colour.ranges import HUE_TABLE_SIZE
 
@@ -28,8 +32,16 @@ _LOG2_E = _f(math.log2(math.e))
 #: Digest of lanes.py, see there.
 LANES: Final = "5e6dca936b50"
 
+#: Rows that one thread mixes, and columns that it takes at a time, with all between in its own
+#: memory: as many as there are, for asking for memory is where threads wait for each other.
+_ROWS: Final = 16
+_COLUMNS: Final = 8192
+
 Plane = NDArray[np.float32]
 Colour = NDArray[np.float32]
+
+#: In the place of a table of lifts where there is none.
+_NOTHING: Final[Plane] = np.zeros(HUE_TABLE_SIZE + 1, dtype=np.float32)
 
 
 @parallel
@@ -75,60 +87,139 @@ def _extremes(rgb, share_of_max, out):  # type: ignore[no-untyped-def]
         decode_row(grey, out[y])
 
 
+def _take_apart(line, table, red, green, blue):  # type: ignore[no-untyped-def]
+    """Linear channels of a row ``(W, 3)``: of light, or of codes with a table from them to it."""
+    raise NotImplementedError  # compiled loops alone ask
+
+
+@overload(_take_apart, inline="always")
+def _taken_apart(line, table, red, green, blue):  # type: ignore[no-untyped-def]
+    if isinstance(table, types.NoneType):
+
+        def light(line, table, red, green, blue):  # type: ignore[no-untyped-def]
+            for x in range(red.shape[0]):
+                red[x], green[x], blue[x] = line[x, 0], line[x, 1], line[x, 2]
+
+        return light
+
+    def codes(line, table, red, green, blue):  # type: ignore[no-untyped-def]
+        for x in range(red.shape[0]):
+            red[x] = table[line[x, 0]]
+            green[x] = table[line[x, 1]]
+            blue[x] = table[line[x, 2]]
+
+    return codes
+
+
+@serial
+def _six_row(red, green, blue, parts, out):  # type: ignore[no-untyped-def]
+    """Loops over few rows each: over many the compiler does not work on eight pixels at a time.
+
+    Nor would it with more rows from outside, which could overlap for all it knows.
+    """
+    width = out.shape[0]
+    red_part, green_part, blue_part = parts[0], parts[1], parts[2]
+    cyan_part, magenta_part, yellow_part = parts[3], parts[4], parts[5]
+    low, middle, high, low_part, high_part = (
+        np.empty(width, np.float32),
+        np.empty(width, np.float32),
+        np.empty(width, np.float32),
+        np.empty(width, np.float32),
+        np.empty(width, np.float32),
+    )
+    for x in range(width):
+        r, g, b = red[x], green[x], blue[x]
+        low[x], high[x] = min(min(r, g), b), max(max(r, g), b)
+        middle[x] = max(min(r, g), min(max(r, g), b))
+    # the secondary is named by the channel it lacks, the lowest one
+    for x in range(width):
+        lacking = magenta_part if green[x] == low[x] else cyan_part
+        low_part[x] = yellow_part if blue[x] == low[x] else lacking
+    for x in range(width):
+        primary = green_part if green[x] == high[x] else blue_part
+        high_part[x] = red_part if red[x] == high[x] else primary
+    encode_row(low, low)
+    encode_row(middle, middle)
+    encode_row(high, high)
+    for x in range(width):
+        between = middle[x] - low[x]
+        low[x] = low[x] + between * low_part[x] + (high[x] - middle[x]) * high_part[x]
+    decode_row(low, out)
+
+
+@serial
+def _lift_row(base, hue, chroma, pairs, low, scale, more, out):  # type: ignore[no-untyped-def]
+    width = out.shape[0]
+    index = np.empty(width, np.int32)
+    stops = np.empty(width, np.float32)
+    found = np.empty(width, np.int64)
+    find_places(hue, pairs.shape[0] - 1, index, stops)
+    read_row(pairs, index, stops, found, stops)
+    if more is not None:
+        for x in range(width):
+            stops[x] += more[x]
+    for x in range(width):
+        t = min(max((chroma[x] - low) * scale, _f(0.0)), _f(1.0))
+        full = t * t * (_f(3.0) - _f(2.0) * t)
+        out[x] = base[x] * exp2(full * stops[x])
+
+
+@serial
+def _polar_row(red, green, blue, hue, chroma):  # type: ignore[no-untyped-def]
+    for x in range(hue.shape[0]):
+        _, a, b = oklab(red[x], green[x], blue[x])
+        hue[x] = hue_steps(a, b)
+        chroma[x] = math.sqrt(a * a + b * b)
+
+
+@serial
+def _mixed_rows(source, table, parts, lifting, pairs, low, scale, first, last, out):  # type: ignore[no-untyped-def]
+    width = out.shape[1]
+    room = min(width, _COLUMNS)
+    red, green, blue = (
+        np.empty(room, np.float32),
+        np.empty(room, np.float32),
+        np.empty(room, np.float32),
+    )
+    base, hue, chroma = (
+        np.empty(room, np.float32),
+        np.empty(room, np.float32),
+        np.empty(room, np.float32),
+    )
+    for y in range(first, last):
+        for left in range(0, width, room):
+            count = min(room, width - left)
+            r, g, b, result = red[:count], green[:count], blue[:count], out[y, left : left + count]
+            _take_apart(source[y, left : left + count], table, r, g, b)
+            grey = base[:count] if lifting else result
+            if parts.shape[0] == 6:
+                _six_row(r, g, b, parts, grey)
+            else:
+                for x in range(count):
+                    light = parts[0] * r[x] + parts[1] * g[x] + parts[2] * b[x]
+                    grey[x] = max(light, _f(0.0))
+            if lifting:
+                _polar_row(r, g, b, hue[:count], chroma[:count])
+                _lift_row(grey, hue[:count], chroma[:count], pairs, low, scale, None, result)
+
+
 @parallel
-def _six(rgb, primaries, secondaries, out):  # type: ignore[no-untyped-def]
-    """Loops over few rows each: over many the compiler does not work on eight pixels at a time."""
-    width = rgb.shape[1]
-    red_part, green_part, blue_part = primaries
-    cyan_part, magenta_part, yellow_part = secondaries
-    for y in prange(rgb.shape[0]):
-        red, green, blue = (
-            np.empty(width, np.float32),
-            np.empty(width, np.float32),
-            np.empty(width, np.float32),
-        )
-        low, middle, high = (
-            np.empty(width, np.float32),
-            np.empty(width, np.float32),
-            np.empty(width, np.float32),
-        )
-        part = np.empty(width, np.float32)
-        for x in range(width):
-            red[x], green[x], blue[x] = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
-        for x in range(width):
-            r, g, b = red[x], green[x], blue[x]
-            low[x], high[x] = min(min(r, g), b), max(max(r, g), b)
-            middle[x] = max(min(r, g), min(max(r, g), b))
-        # the secondary is named by the channel it lacks, the lowest one
-        for x in range(width):
-            lacking = magenta_part if green[x] == low[x] else cyan_part
-            part[x] = yellow_part if blue[x] == low[x] else lacking
-        for x in range(width):
-            primary = green_part if green[x] == high[x] else blue_part
-            red[x] = red_part if red[x] == high[x] else primary
-        encode_row(low, low)
-        encode_row(middle, middle)
-        encode_row(high, high)
-        for x in range(width):
-            between = middle[x] - low[x]
-            low[x] = low[x] + between * part[x] + (high[x] - middle[x]) * red[x]
-        decode_row(low, out[y])
+def _mixed(source, table, parts, lifting, pairs, low, high, out):  # type: ignore[no-untyped-def]
+    scale = _f(1.0) / (high - low)
+    for block in prange((out.shape[0] + _ROWS - 1) // _ROWS):
+        first = block * _ROWS
+        last = min(first + _ROWS, out.shape[0])
+        _mixed_rows(source, table, parts, lifting, pairs, low, scale, first, last, out)
 
 
 @parallel
 def _lift(base, hue, chroma, pairs, low, high, more, out):  # type: ignore[no-untyped-def]
     scale = _f(1.0) / (high - low)
-    width = base.shape[1]
     for y in prange(base.shape[0]):
-        index = np.empty(width, np.int32)
-        stops = np.empty(width, np.float32)
-        found = np.empty(width, np.int64)
-        find_places(hue[y], pairs.shape[0] - 1, index, stops)
-        read_row(pairs, index, stops, found, stops)
-        for x in range(width):
-            t = min(max((chroma[y, x] - low) * scale, _f(0.0)), _f(1.0))
-            full = t * t * (_f(3.0) - _f(2.0) * t)
-            out[y, x] = base[y, x] * exp2(full * (stops[x] + at(more, y, x)))
+        if more is None:
+            _lift_row(base[y], hue[y], chroma[y], pairs, low, scale, None, out[y])
+        else:
+            _lift_row(base[y], hue[y], chroma[y], pairs, low, scale, more[y], out[y])
 
 
 @parallel
@@ -195,16 +286,33 @@ def extremes(rgb_linear: Colour, share_of_max: float) -> Plane:
     return out
 
 
-def six(
-    rgb_linear: Colour,
-    primaries: tuple[float, float, float],
-    secondaries: tuple[float, float, float],
+def mixed(
+    source: NDArray[Any],
+    parts: Sequence[float],
+    table: Plane | None = None,
+    lifts: tuple[Plane, float, float] | None = None,
 ) -> Plane:
-    """Linear grey of six weighted colours: (red, green, blue), (cyan, magenta, yellow)."""
-    out = plane_of(rgb_linear)
-    red, green, blue = (_f(share) for share in primaries)
-    cyan, magenta, yellow = (_f(share) for share in secondaries)
-    _six(rgb_linear, (red, green, blue), (cyan, magenta, yellow), out)
+    """Linear grey of weighted or six colours, and of lifted ranges, in one pass.
+
+    What the passes for each part of it would give (:func:`weighted`, then the planes of
+    :func:`oatmeal.core.colour.kernels.colours` and :func:`lift`), bit for bit.
+
+    Parameters
+    ----------
+    source : float32 (H, W, 3), or uint8 or uint16 (H, W, 3)
+        Linear colour, or codes.
+    parts : three or six floats
+        Weights of linear red, green and blue; or what six colours become: red, green, blue, cyan,
+        magenta, yellow.
+    table : float32 (N,)
+        From codes to light.
+    lifts : (table, low, high), optional
+        As :func:`lift` takes them.
+    """
+    out = plane_of(source)
+    stops, low, high = lifts or (_NOTHING, 0.0, 1.0)
+    shares = np.array(parts, dtype=np.float32)
+    _mixed(source, table, shares, lifts is not None, pairs_of(stops), _f(low), _f(high), out)
     return out
 
 
@@ -260,9 +368,11 @@ def warm() -> None:
     base = weighted(rgb, (0.3, 0.6, 0.1), 0.0, encoded=True)
     weighted(rgb, (0.3, 0.6, 0.1), 0.0, encoded=False)
     extremes(rgb, 0.5)
-    six(rgb, (0.3, 0.6, 0.1), (0.7, 0.4, 0.9))
     table = np.zeros(HUE_TABLE_SIZE + 1, dtype=np.float32)
     lift(base, base, base, table, 0.005, 0.05)
+    mixed(rgb, (0.3, 0.6, 0.1))
+    for dtype in (np.uint8, np.uint16):
+        mixed(np.zeros((2, 2, 3), dtype=dtype), (0.3, 0.6, 0.1), table)
     add_over_hue(
         np.zeros((4, 4), np.uint16)[:2, :2], base, table, 0.0, np.zeros((4, 4), _f)[:2, :2]
     )

@@ -7,12 +7,13 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.colour import decode_srgb, encode_srgb, lab_of_hex, ranges
+from oatmeal.core.colour import LUMINANCE_WEIGHTS, decode_srgb, encode_srgb, lab_of_hex, ranges
 from oatmeal.core.colour import kernels as colour_kernels
 from oatmeal.core.guard import Analysis
 from oatmeal.core.maps import FULL, Box, Masks, not_empty
 from oatmeal.core.mix import formula_kernel, kernels
 from oatmeal.core.mix.film import expose
+from oatmeal.core.picture import Coded, Pixels
 from oatmeal.core.recipe import (
     Base,
     Channels,
@@ -65,11 +66,22 @@ def base_grey(rgb_linear: NDArray[np.float32], base: Base) -> NDArray[np.float32
         return kernels.weighted(rgb_linear, expose(base).weights, 0.0, encoded=False)
     if isinstance(base, Formula):
         return formula_kernel.evaluate(rgb_linear, base.program())
-    return kernels.six(
-        rgb_linear,
-        (base.red / 100, base.green / 100, base.blue / 100),
-        (base.cyan / 100, base.magenta / 100, base.yellow / 100),
-    )
+    return kernels.mixed(rgb_linear, _six(base))
+
+
+def _six(base: Six) -> tuple[float, ...]:
+    """What six colours become, in the order of the kernel."""
+    six = (base.red, base.green, base.blue, base.cyan, base.magenta, base.yellow)
+    return tuple(share / 100 for share in six)
+
+
+def _parts(base: Base) -> tuple[float, ...] | None:
+    """Weights of linear channels, or the six colours' shares; None for what is more than that."""
+    if isinstance(base, Plain) and base.weighing == "luminance":
+        return tuple(LUMINANCE_WEIGHTS)
+    if isinstance(base, Film):
+        return expose(base).weights
+    return _six(base) if isinstance(base, Six) else None
 
 
 def moves(mix: Mix) -> bool:
@@ -100,17 +112,37 @@ def lifted(
         Stops that areas add to the ranges' lifts, before neutral colours are left out.
     """
     grey = base
-    lifts = mix.lifts.model_dump()
-    if any(lifts.values()) or more is not None:
-        table = ranges.lift_table(lifts, mix.centres.model_dump())
-        full = ranges.full_chroma(mix.pale)
-        neutral = ranges.NEUTRAL_CHROMA
-        grey = kernels.lift(grey, analysis.hue, analysis.chroma, table, neutral, full, more)
-    picked = picked_table([colour for colour in mix.picked if colour.on and colour.lift])
+    if any(mix.lifts.model_dump().values()) or more is not None:
+        grey = kernels.lift(grey, analysis.hue, analysis.chroma, *_lifts(mix), more)
+    picked = picked_table(_lifting(mix.picked))
     if len(picked):
         planes = analysis.lightness, analysis.a_axis, analysis.b_axis
         grey = kernels.lift_picked(grey, planes, picked)
     return grey
+
+
+def _lifts(mix: Mix) -> tuple[NDArray[np.float32], float, float]:
+    """Stops over hue, and the chroma from which on and at which they count."""
+    table = ranges.lift_table(mix.lifts.model_dump(), mix.centres.model_dump())
+    return table, ranges.NEUTRAL_CHROMA, ranges.full_chroma(mix.pale)
+
+
+def _lifting(picked: Sequence[Picked]) -> list[Picked]:
+    return [colour for colour in picked if colour.on and colour.lift]
+
+
+def at_once(source: Pixels, mix: Mix) -> NDArray[np.float32] | None:
+    """What :func:`base_grey` and :func:`lifted` make of unguarded colour, in one pass.
+
+    None where the mix has more than linear or six weights and lifts of ranges.
+    """
+    parts = _parts(mix.base)
+    if parts is None or _lifting(mix.picked):
+        return None
+    lifts = _lifts(mix) if any(mix.lifts.model_dump().values()) else None
+    if isinstance(source, Coded):
+        return kernels.mixed(source.codes, parts, source.table, lifts)
+    return kernels.mixed(source, parts, None, lifts)
 
 
 def area_lifts(recipe: Recipe, masks: Masks, colours: Analysis) -> NDArray[np.float32] | None:

@@ -8,7 +8,8 @@ from numpy.typing import NDArray
 from oatmeal.core.guard import Analysis, analyse, grid, guarding, margin
 from oatmeal.core.maps import Masks
 from oatmeal.core.mix import lifting
-from oatmeal.core.recipe import Recipe
+from oatmeal.core.picture import Coded, Pixels
+from oatmeal.core.recipe import REST, Recipe
 from oatmeal.core.stages import Place, stage
 
 Plane = NDArray[np.float32]
@@ -20,7 +21,20 @@ def analysis(recipe: Recipe, place: Place, rgb_linear: Plane) -> Analysis:
     return analyse(rgb_linear, guarding(recipe, place))
 
 
-@stage("base", reads=("mix.base",), needs=("prepared",))
+def at_once(recipe: Recipe, place: Place, source: Pixels) -> Plane | None:
+    """The mixed grey straight from the prepared colour, where no guard and no area has a say."""
+    if guarding(recipe, place) is not None or recipe.areas.lifted:
+        return None
+    return lifting.at_once(source, recipe.mix)
+
+
+def base_at_once(recipe: Recipe, place: Place, source: Pixels) -> Plane | None:
+    """The first grey of a file's codes; light has its own way to it."""
+    resting = recipe.mix.model_copy(update={"lifts": REST.mix.lifts, "picked": ()})
+    return lifting.at_once(source, resting) if isinstance(source, Coded) else None
+
+
+@stage("base", reads=("mix.base",), needs=("prepared",), at_once=("prepared", base_at_once))
 def base(recipe: Recipe, place: Place, rgb_linear: Plane) -> Plane:
     """The first grey: linear luminance, float32 ``(H, W)``."""
     return lifting.base_grey(rgb_linear, recipe.mix.base)
@@ -45,6 +59,7 @@ def area_lifts(recipe: Recipe, place: Place, colours: Analysis, found: Masks) ->
     reads=(*_LIFTS, "mix.centres", "mix.pale"),
     needs=("base", "analysis", "area_lifts"),
     moved_by=(*_LIFTS, "areas.lifted"),
+    at_once=("prepared", at_once),
 )
 def mixed(
     recipe: Recipe, place: Place, grey: Plane, colours: Analysis, more: Plane | None

@@ -34,6 +34,8 @@ class Region:
         Pixels of this picture for one of the file.
     last : str
         The stage that the surroundings must do for.
+    once : bool
+        It is asked with one recipe alone, see :class:`Pipeline`.
     """
 
     def __init__(
@@ -44,6 +46,7 @@ class Region:
         whole: Pipeline | None = None,
         scale: float = 1.0,
         last: str = LAST,
+        once: bool = False,
     ) -> None:
         x, y, width, height = rectangle
         full = Window(0, 0, picture.width, picture.height, picture.layout)
@@ -54,12 +57,13 @@ class Region:
         self._margin, self._grid = order.margin(self._place, last), order.grid(self._place)
         left, top = self._begin(x), self._begin(y)
         right, bottom = self._end(x + width, picture.width), self._end(y + height, picture.height)
-        rgb = picture.linear(left, top, right - left, bottom - top)
+        there = left, top, right - left, bottom - top
+        coded = picture.coded(*there) if once else None
         within = None
         if whole is not None:
             within = (whole, Window(left, top, *full.place[2:], picture.layout))
         self.pipeline = Pipeline(
-            rgb,
+            coded or picture.linear(*there),
             auto_guard=picture.auto_guard,
             scale=scale,
             within=within,
@@ -68,6 +72,7 @@ class Region:
             taken=picture.taken,
             seed=picture.seed,
             elsewhere=partial(_elsewhere, picture, whole, scale),
+            once=once,
         )
         self._inside = (slice(y - top, y - top + height), slice(x - left, x - left + width))
 

@@ -83,7 +83,7 @@ def _strips(
     most = max(_LEAST_ROWS, min(STRIP_ROWS, _STRIP_PIXELS // view.width))
     for top in range(0, view.height, most):
         rows = min(most, view.height - top)
-        yield top, Region(view, (0, top, view.width, rows), order, whole)
+        yield top, Region(view, (0, top, view.width, rows), order, whole, once=True)
         progress((top + rows) / view.height)
 
 
@@ -180,6 +180,7 @@ def small_of(picture: Picture, long_side: int) -> Pipeline:
         noise=picture.noise,
         taken=picture.taken,
         seed=picture.seed,
+        once=True,
     )
 
 

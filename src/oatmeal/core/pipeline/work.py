@@ -17,7 +17,16 @@ from oatmeal.core.finish import coded, quantised
 from oatmeal.core.finish.quantising import Depth
 from oatmeal.core.mix import Analysis
 from oatmeal.core.noise import Noise, measured_array
-from oatmeal.core.picture import TAKEN_SIDE, Layout, Rectangle, Window, reduced
+from oatmeal.core.picture import (
+    TAKEN_SIDE,
+    Coded,
+    Layout,
+    Pixels,
+    Rectangle,
+    Window,
+    light_of,
+    reduced,
+)
 from oatmeal.core.pipeline.order import COLOUR, LAST, STAGES, Order
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.stages import SOURCE, Place
@@ -69,8 +78,9 @@ class Pipeline:
 
     Parameters
     ----------
-    rgb_linear : float32 (H, W, 3)
-        Linear light, sRGB primaries, unbounded, of the picture as it is framed.
+    pixels : float32 (H, W, 3), or Coded
+        Linear light, sRGB primaries, unbounded, of the picture as it is framed; or a file's codes,
+        of which light is made when a stage asks for it.
     auto_guard : float
         Strength, 0 to 1, of the guard where the recipe says ``auto``.
     scale : float
@@ -89,6 +99,9 @@ class Pipeline:
     elsewhere : callable, optional
         Of a part: ``elsewhere(stage, order, rectangle)`` gives a stage's result anywhere in the
         picture.
+    once : bool
+        It is asked with one recipe alone: stages go the short way, see
+        :attr:`~oatmeal.core.stages.Stage.at_once`.
 
     Notes
     -----
@@ -98,7 +111,7 @@ class Pipeline:
 
     def __init__(
         self,
-        rgb_linear: NDArray[np.float32],
+        pixels: Pixels,
         *,
         auto_guard: float = 0.0,
         scale: float = 1.0,
@@ -108,20 +121,28 @@ class Pipeline:
         taken: Callable[[], NDArray[np.float32]] | None = None,
         seed: int = 0,
         elsewhere: Callable[[str, Order, Rectangle], Any] | None = None,
+        once: bool = False,
     ) -> None:
-        self.source = np.ascontiguousarray(rgb_linear, dtype=np.float32)
-        height, width = self.source.shape[:2]
+        if not isinstance(pixels, Coded):
+            pixels = np.ascontiguousarray(pixels, dtype=np.float32)
+        height, width = (pixels.codes if isinstance(pixels, Coded) else pixels).shape[:2]
+        self._pixels, self._once = pixels, once
         self._whole = within[0] if within else None
         self._elsewhere = elsewhere
         window = within[1] if within else Window(0, 0, width, height, layout)
         # nothing in the place may hold the pipeline itself, or strips of a large picture pile up
         self.place = Place(
-            window, scale, auto_guard, noise or partial(_noise_of, self.source, scale),
-            taken or partial(reduced, self.source, TAKEN_SIDE), seed,
+            window, scale, auto_guard, noise or partial(_noise_of, pixels, scale),
+            taken or partial(_taken_of, pixels), seed,
         )  # fmt: skip
         self._memories: dict[str, Memory] = {}
         self._kept: dict[str, tuple[Any, Any]] = {}
         self._last: tuple[Recipe, Order] | None = None
+
+    @property
+    def source(self) -> NDArray[np.float32]:
+        """Linear colour ``(H, W, 3)`` that the work begins with."""
+        return light_of(self._pixels)
 
     def order(self, wanted: Recipe | Order) -> Order:
         """The order that a recipe makes; the same one while the recipe is the same object."""
@@ -147,6 +168,10 @@ class Pipeline:
 
     def _made(self, name: str, order: Order) -> Any:
         one = STAGES[name]
+        if self._once and one.at_once:
+            made = self._made_at_once(*one.at_once, order)
+            if made is not None:
+                return made
         results = [self.get(need, order) for need in one.needs]
         if one.roams:
             results.insert(0, self._look(one.needs[0], results[0], order))
@@ -155,6 +180,10 @@ class Pipeline:
             memory.turn()
             results.insert(0, memory.keep)
         return one.make(order.recipe, self.place, *results)
+
+    def _made_at_once(self, start: str, make: Callable[..., Any], order: Order) -> Any:
+        as_it_is = order.key(start) == order.key(SOURCE)
+        return make(order.recipe, self.place, self._pixels if as_it_is else self.get(start, order))
 
     def _look(self, name: str, result: Any, order: Order) -> Callable[[Rectangle], Any]:
         """Gives what a stage makes of any rectangle of the whole picture."""
@@ -222,6 +251,10 @@ class Pipeline:
         return coded(self.encoded(order), order.recipe.finish, dtype, kept=kept)
 
 
-def _noise_of(rgb_linear: NDArray[np.float32], scale: float) -> Noise:
+def _noise_of(pixels: Pixels, scale: float) -> Noise:
     """Of the file's own pixels, told from a copy of it."""
-    return measured_array(rgb_linear).scaled(1 / scale)
+    return measured_array(light_of(pixels)).scaled(1 / scale)
+
+
+def _taken_of(pixels: Pixels) -> NDArray[np.float32]:
+    return reduced(light_of(pixels), TAKEN_SIDE)
