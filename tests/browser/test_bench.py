@@ -333,18 +333,21 @@ def test_all_is_bound_where_a_browser_does_not_tell_when_there_is_time(desk, pag
     expect(page.get_by_role("dialog", name="Export")).to_be_visible()
 
 
-def test_the_next_photograph_is_asked_for_once_and_as_large_as_it_is_shown(desk, page):
-    desk.begin(BUNTING, DEMO / "first-lift.jpg")
+def test_a_photograph_is_asked_for_once_and_as_large_as_it_is_shown(desk, page):
+    """The first one in a tab, too, where nothing tells how large the page will be; and the next."""
     wholes = []
 
     def heard(request):
-        if request.url.endswith("/frame") and request.post_data_json.get("measured"):
+        if request.url.endswith("/frame") and request.post_data_json.get("measured") is True:
             wholes.append(request.post_data_json["side"])
 
     page.on("request", heard)
+    desk.begin(BUNTING, DEMO / "first-lift.jpg")
+    page.wait_for_timeout(400)  # longer than what stands still waits to be asked for again
+    assert wholes == [desk.canvas()["width"]]
     page.get_by_role("main").focus()
     with page.expect_navigation():
         page.keyboard.press(".")
     desk.wait()
-    page.wait_for_timeout(400)  # longer than what stands still waits to be asked for again
-    assert wholes == [desk.canvas()["width"]]
+    page.wait_for_timeout(400)
+    assert wholes == [desk.canvas()["width"]] * 2

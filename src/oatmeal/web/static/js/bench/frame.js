@@ -82,10 +82,15 @@ export function framing(bench) {
       }, AHEAD_MS);
     },
 
-    /** Ask for the frame; what is wanted is put together when it can be sent. @param {boolean} moving */
+    /**
+     * Ask for the frame; what is wanted is put together when it can be sent. Before the surround has a size nobody
+     * knows how large: it is asked for when that is laid out.
+     * @param {boolean} moving
+     */
     ask(moving) {
       clearTimeout(still);
       this.waiting = true;
+      if (!bench.parts.picture.view.known) return;
       bench.parts.frames.ask(() => this.wish(moving));
     },
     wish(moving) {
@@ -133,7 +138,7 @@ export function framing(bench) {
       if (bench.compare.withoutStep) bench.compare.without(true);
       if (asked === bench.parts.picture.view.key) return;
       this.ask(this.ready);
-      still = setTimeout(() => this.ask(false), STILL_MS);
+      still = setTimeout(() => { if (asked !== bench.parts.picture.view.key) this.ask(false); }, STILL_MS);
     },
     arrived(frame) {
       const { frames, map, picture, scale, spectrum } = bench.parts;

@@ -62,7 +62,7 @@ export function starting(bench) {
       this.plainFor = wanted;
       for (const weighing of Object.keys(bench.vocabulary.weighings)) {
         const recipe = { prepare: copy(bench.work.recipe.prepare), mix: { base: { kind: "plain", weighing } } };
-        const frame = await bench.parts.frames.fetch({ recipe, side: SMALL, layers: ["grey"] }).catch(() => null);
+        const frame = await bench.parts.frames.fetch({ recipe, side: SMALL, layers: ["grey"], measured: false }).catch(() => null);
         const canvas = bench.root.querySelector(`[data-weighing="${weighing}"] canvas`);
         if (!canvas || !frame) {
           this.plainFor = ""; // the next frame tries again, and says what is wrong

@@ -33,6 +33,9 @@ export class View {
 
   get density() { return window.devicePixelRatio || 1; }
 
+  /** False as long as nobody knows how large the surround will be. */
+  get known() { return this.expected.width > 0 || this.surround.getBoundingClientRect().width > 0; }
+
   get box() {
     const laid = this.surround.getBoundingClientRect();
     const { left, top } = laid;
