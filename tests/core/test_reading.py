@@ -14,6 +14,7 @@ from oatmeal.core.picture import reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.reading import Pair, ReadingError, aligned, look_of, matched, read
 from oatmeal.core.reading.bases import Candidate, films_near, first_candidates
+from oatmeal.core.reading.fitting import Points, _Fitter
 from oatmeal.core.reading.looks import _curve
 from oatmeal.core.reading.scales import scale_of
 from oatmeal.core.recipe import REST, from_document
@@ -97,6 +98,28 @@ def test_dark_corners_become_falloff_and_are_told(mugs):
     assert found.recipe.finish.falloff.amount < -15
     assert any("stops darker in the print" in note for note in found.notes())
     assert apart(mugs.encoded(found.recipe), print_) < 1.5
+
+
+@pytest.mark.parametrize("candidate", first_candidates()[:3], ids=lambda one: one.kind)
+def test_the_fits_derivatives_are_those_of_its_errors(candidate):
+    """Against differences, away from where a number cannot move both ways."""
+    generator = np.random.default_rng(2)
+    count = 400
+    rgb = generator.uniform(0.05, 0.9, (count, 3))
+    ranges, columns = generator.random((count, 8)), generator.normal(0, 0.3, (count, 2))
+    points = Points(rgb, ranges, columns, generator.uniform(5, 95, count))
+    known = np.array([True, True, False] * 3)[:8]
+    fitter = _Fitter(candidate, points, known, None)
+    x = fitter.start + generator.uniform(0.01, 0.03, len(fitter.start))
+    x[-len(fitter.knots) :] *= 0.9 / x[-len(fitter.knots) :].sum()
+    found = fitter.slopes(x)
+    for k in range(len(x)):
+        step = np.zeros(len(x))
+        step[k] = 2e-3
+        by_steps = (fitter.errors(x + step) - fitter.errors(x - step)) / 4e-3
+        off = np.abs(found[:, k] - by_steps)
+        assert np.quantile(off[:count], 0.9) < 0.02 * np.abs(by_steps).max() + 0.02, k
+        assert off[count:].max() < 0.01 * np.abs(by_steps[count:]).max() + 1e-6, k
 
 
 def test_another_subject_is_refused(mugs):

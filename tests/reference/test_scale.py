@@ -51,6 +51,8 @@ def test_curves_of_any_points_are_pchips(places, heights):
     y = np.array(heights[: len(x)]) / 5
     at = np.linspace(x[0], x[-1], 257)
     assert np.abs(monotone(x, y)(at) - PchipInterpolator(x, y)(at)).max() < 1e-13
+    several = np.stack([y, y[::-1], y**2], axis=1)
+    assert np.abs(monotone(x, several)(at) - PchipInterpolator(x, several)(at)).max() < 1e-13
 
 
 @pytest.mark.parametrize("contrast", [-60.0, 25.0, 100.0])

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.colour import decode_srgb, encode_srgb, lightness, luminance_of_lightness
 from oatmeal.core.reading.bases import Candidate
+from oatmeal.core.recipe.curves import monotone
 
 Values = NDArray[np.float64]
 
@@ -34,10 +35,39 @@ _NEAREST: Final = 0.025
 #: L* at which an error counts less, and how hard numbers are held at rest.
 _ODD_L: Final = 1.5
 _RIDGE: Final = 0.25
+_HELD_LIFTS: Final = 0.25
+_HELD_STRENGTHS: Final = 0.3
+_HELD_WEIGHTS: Final = 0.6
+_HELD_SLOPES: Final = 0.02
+
+#: The curve's slope below which it counts as level.
+_FLATTEST: Final = 0.05
 
 _STOPS: Final = np.linspace(-12.0, 5.0, 3401)
 _AT_STOPS: Final = np.clip(encode_srgb(np.maximum(np.exp2(_STOPS) - FLOOR, 0)), 0, 1)
 _PLACES: Final = np.linspace(0, 1, 1025)
+
+#: Where numbers lie on an evenly spaced scale: the mark before each, and the share to the next.
+Places = tuple[NDArray[np.intp], Values]
+
+
+def _lying(values: Values, scale: Values) -> Places:
+    """Where values lie on a scale, at its ends at the most."""
+    last = len(scale) - 1
+    spot = np.clip((values - scale[0]) * (last / (scale[-1] - scale[0])), 0, last)
+    before = np.minimum(spot.astype(np.intp), last - 1)
+    return before, spot - before
+
+
+def _read(table: Values, places: Places) -> Values:
+    """A table ``(N,)`` over a scale, or several side by side ``(N, k)``, read between its marks."""
+    before, share = places
+    share = share.reshape(-1, *(1,) * (table.ndim - 1))
+    low = table[before]
+    return np.asarray(low + share * (table[before + 1] - low))
+
+
+_STOPS_LYING: Final = _lying(_AT_STOPS, _PLACES)
 
 
 @dataclass(frozen=True, eq=False)
@@ -85,8 +115,8 @@ class Fitted:
         light = self.candidate.light(points.rgb)(self.weights)
         stops = np.log2(light + FLOOR) + points.ranges @ self.lifts
         stops = stops + points.columns @ self.strengths
-        curve = tones_of(scipy.interpolate.PchipInterpolator(self.knots, self.heights)(_PLACES))
-        return np.interp(np.interp(stops, _STOPS, _AT_STOPS), _PLACES, curve)
+        curve = tones_of(monotone(self.knots, self.heights)(_PLACES))
+        return _read(curve, _lying(_read(_AT_STOPS, _lying(stops, _STOPS)), _PLACES))
 
     def error(self, points: Points) -> float:
         """Root mean square error in L*; what is far off counts as 8."""
@@ -131,7 +161,7 @@ class _Fitter:
         if begin is not None and len(begin.strengths) == len(strengths):
             strengths = begin.strengths
         self.ends = np.cumsum([len(weights), len(lifts), len(strengths)])
-        encoded = np.interp(self._stops(weights, lifts, strengths), _STOPS, _AT_STOPS)
+        encoded = _read(_AT_STOPS, _lying(self._stops(weights, lifts, strengths), _STOPS))
         self.knots = _knots(encoded)
         wanted = encode_srgb(luminance_of_lightness(points.target))
         order = np.argsort(encoded)
@@ -154,33 +184,54 @@ class _Fitter:
         rising = np.arange(len(steps)) * 1e-7
         heights = np.minimum(np.cumsum(steps, axis=0), 1.0)
         heights = heights + (rising if steps.ndim == 1 else rising[:, None])
-        return tones_of(scipy.interpolate.PchipInterpolator(self.knots, heights)(_PLACES))
+        return tones_of(monotone(self.knots, heights)(_PLACES))
 
     def _held(self, x: Values) -> Values:
         """Numbers are held near rest, and the curve's slopes near each other."""
         weights, lifts, strengths, steps = self._parts(x)
-        slopes = np.log(np.maximum(steps[1:] / np.diff(self.knots), 0.05))
+        slopes = np.log(np.maximum(steps[1:] / np.diff(self.knots), _FLATTEST))
         parts = (
-            0.25 * lifts,
-            0.3 * strengths,
-            0.6 * (weights - self.candidate.start),
-            0.02 * np.diff(slopes),
+            _HELD_LIFTS * lifts,
+            _HELD_STRENGTHS * strengths,
+            _HELD_WEIGHTS * (weights - self.candidate.start),
+            _HELD_SLOPES * np.diff(slopes),
         )
         return np.asarray(self.hold * np.concatenate(parts))
 
+    def _held_slopes(self, x: Values) -> Values:
+        """Derivatives of :meth:`_held`."""
+        weights, lifts, strengths, steps = self._parts(x)
+        one, two, three = self.ends
+        curve = np.zeros((len(steps) - 2, len(steps)))
+        rest = np.where(
+            steps[1:] > _FLATTEST * np.diff(self.knots), 1 / np.maximum(steps[1:], 1e-12), 0
+        )
+        at = np.arange(len(steps) - 2)
+        curve[at, at + 1], curve[at, at + 2] = -rest[:-1], rest[1:]
+        out = np.zeros((len(x) - 2, len(x)))
+        row = 0
+        for held, first, count in (
+            (_HELD_LIFTS, one, len(lifts)),
+            (_HELD_STRENGTHS, two, len(strengths)),
+            (_HELD_WEIGHTS, 0, len(weights)),
+        ):
+            out[row + np.arange(count), first + np.arange(count)] = held
+            row += count
+        out[row:, three:] = _HELD_SLOPES * curve
+        return np.asarray(self.hold * out)
+
     def errors(self, x: Values) -> Values:
         weights, lifts, strengths, steps = self._parts(x)
-        tones = np.interp(_AT_STOPS, _PLACES, self._table(steps))
-        found = np.interp(self._stops(weights, lifts, strengths), _STOPS, tones)
+        tones = _read(self._table(steps), _STOPS_LYING)
+        found = _read(tones, _lying(self._stops(weights, lifts, strengths), _STOPS))
         return np.concatenate([found - self.points.target, self._held(x)])
 
     def slopes(self, x: Values) -> Values:
         weights, lifts, strengths, steps = self._parts(x)
         table = self._table(steps)
-        stops = self._stops(weights, lifts, strengths)
-        tones = np.interp(_AT_STOPS, _PLACES, table)
-        by_stop = np.interp(stops, _STOPS, np.gradient(tones, _STOPS))[:, None]
-        encoded = np.interp(stops, _STOPS, _AT_STOPS)
+        tones = _read(table, _STOPS_LYING)
+        places = _lying(self._stops(weights, lifts, strengths), _STOPS)
+        by_stop = _read(np.gradient(tones, _STOPS[1] - _STOPS[0]), places)[:, None]
         own = np.log2(self.light(weights) + FLOOR)
         columns = []
         for k in range(len(weights)):
@@ -189,23 +240,16 @@ class _Fitter:
             columns.append(by_stop[:, 0] * (np.log2(self.light(moved) + FLOOR) - own) / 1e-4)
         by = np.where(np.cumsum(steps) < 0.999, 1e-4, -1e-4)
         tables = (self._table(steps[:, None] + np.diag(by)) - table[:, None]) / by
-        curve = [np.interp(encoded, _PLACES, one) for one in tables.T]
         data = np.concatenate(
             [
                 np.array(columns).T.reshape(len(own), -1),
                 by_stop * self.ranges,
                 by_stop * self.points.columns,
-                np.array(curve).T,
+                _read(tables, _lying(_read(_AT_STOPS, places), _PLACES)),
             ],
             axis=1,
         )
-        held = np.empty((len(self._held(x)), len(x)))
-        rest = self._held(x)
-        for k in range(len(x)):
-            moved = x.copy()
-            moved[k] += 1e-5
-            held[:, k] = (self._held(moved) - rest) / 1e-5
-        return np.concatenate([data, held])
+        return np.concatenate([data, self._held_slopes(x)])
 
     def solved(self, rounds: int) -> Fitted:
         counts = np.diff(self.ends, prepend=0)

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.reading.fitting import tones_of
 from oatmeal.core.recipe import Tone
+from oatmeal.core.recipe.curves import monotone
 from oatmeal.core.tone.scale import transfer
 
 Values = NDArray[np.float64]
@@ -36,7 +37,7 @@ def scale_of(
     place = np.linspace(0, 1, 129)
     weight = np.interp(place, np.linspace(0, 1, len(share)), share) + 1e-4
     weight = np.sqrt(weight / weight.sum())
-    wanted = tones_of(scipy.interpolate.PchipInterpolator(knots, heights)(place))
+    wanted = tones_of(monotone(knots, heights)(place))
 
     def tone(p: Values) -> Tone:
         return Tone.model_construct(
@@ -77,10 +78,10 @@ def _thinned(knots: Values, heights: Values, share: Values, most: float) -> list
     """The fewest points whose curve stays near."""
     place = np.linspace(0, 1, 257)
     weight = np.interp(place, np.linspace(0, 1, len(share)), share) + 1e-5
-    full = tones_of(scipy.interpolate.PchipInterpolator(knots, heights)(place))
+    full = tones_of(monotone(knots, heights)(place))
 
     def error(kept: list[int]) -> float:
-        thin = tones_of(scipy.interpolate.PchipInterpolator(knots[kept], heights[kept])(place))
+        thin = tones_of(monotone(knots[kept], heights[kept])(place))
         return float(np.sqrt(np.average((thin - full) ** 2, weights=weight)))
 
     kept = list(range(len(knots)))

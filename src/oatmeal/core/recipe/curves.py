@@ -67,13 +67,15 @@ def monotone(x: NDArray[np.float64], y: NDArray[np.float64]) -> Between:
 
     Parameters
     ----------
-    x, y : float64 (N,)
-        The points, two or more, ``x`` rising.
+    x : float64 (N,)
+        Where the points lie, two or more, rising.
+    y : float64 (N,) or (N, k)
+        Their heights; those of several curves side by side.
 
     Returns
     -------
     callable
-        The curve's values where it is asked, within the points.
+        The curve's values where it is asked, within the points; of several ``(n, k)``.
 
     References
     ----------
@@ -82,15 +84,16 @@ def monotone(x: NDArray[np.float64], y: NDArray[np.float64]) -> Between:
     Piecewise Cubic Interpolants", SIAM J. Sci. Stat. Comput. 5 (1984); at the ends the three-point
     formula of C. Moler, "Numerical Computing with MATLAB" (2004), section 3.6.
     """
-    widths = np.diff(x)
-    rises = np.diff(y) / widths
+    count, more = len(x) - 1, (1,) * (y.ndim - 1)
+    widths = np.diff(x).reshape(count, *more)
+    rises = np.diff(y, axis=0) / widths
     slopes = _slopes(widths, rises)
     square = (3 * rises - 2 * slopes[:-1] - slopes[1:]) / widths
     cube = (slopes[:-1] + slopes[1:] - 2 * rises) / widths**2
 
     def curve(at: NDArray[np.float64]) -> NDArray[np.float64]:
-        piece = np.clip(np.searchsorted(x, at, side="right") - 1, 0, len(widths) - 1)
-        along = at - x[piece]
+        piece = np.clip(np.searchsorted(x, at, side="right") - 1, 0, count - 1)
+        along = np.reshape(at - x[piece], (*np.shape(at), *more))
         rising = along * (slopes[piece] + along * (square[piece] + along * cube[piece]))
         return np.asarray(y[piece] + rising)
 
@@ -100,23 +103,25 @@ def monotone(x: NDArray[np.float64], y: NDArray[np.float64]) -> Between:
 def _slopes(widths: NDArray[np.float64], rises: NDArray[np.float64]) -> NDArray[np.float64]:
     """Slopes at the points, from the widths and slopes of the lines between them."""
     if len(rises) == 1:
-        return np.repeat(rises, 2)
+        return np.repeat(rises, 2, axis=0)
     left, right = rises[:-1], rises[1:]
     before, behind = widths[:-1] + 2 * widths[1:], 2 * widths[:-1] + widths[1:]
     same = left * right > 0  # a point that is a peak, a valley or beside something level is level
-    with np.errstate(divide="ignore", invalid="ignore"):
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         mean = (before + behind) / (before / left + behind / right)
     inner = np.where(same, mean, 0.0)
-    first = _at_end(widths[0], widths[1], rises[0], rises[1])
-    last = _at_end(widths[-1], widths[-2], rises[-1], rises[-2])
-    return np.concatenate([[first], inner, [last]])
+    first = _at_end(widths[:1], widths[1:2], rises[:1], rises[1:2])
+    last = _at_end(widths[-1:], widths[-2:-1], rises[-1:], rises[-2:-1])
+    return np.concatenate([first, inner, last])
 
 
-def _at_end(width: float, next_width: float, rise: float, next_rise: float) -> float:
+def _at_end(
+    width: NDArray[np.float64],
+    next_width: NDArray[np.float64],
+    rise: NDArray[np.float64],
+    next_rise: NDArray[np.float64],
+) -> NDArray[np.float64]:
     """Slope at an end: of the parabola through three points, where that keeps the order."""
     slope = ((2 * width + next_width) * rise - width * next_rise) / (width + next_width)
-    if slope * rise <= 0:
-        return 0.0
-    if rise * next_rise <= 0 and abs(slope) > 3 * abs(rise):
-        return 3 * rise
-    return slope
+    steep = (rise * next_rise <= 0) & (np.abs(slope) > 3 * np.abs(rise))
+    return np.where(slope * rise <= 0, 0.0, np.where(steep, 3 * rise, slope))
