@@ -125,6 +125,7 @@ class Desk:
                     && ["", "saved"].includes(state.work.saver.words);
             }""",
             timeout=FIRST_MS,
+            polling=40,
         )
 
     def settled(self) -> None:

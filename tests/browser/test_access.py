@@ -26,7 +26,8 @@ def findings(page, where="html"):
     return page.evaluate(
         """async (where) => {
             const dark = document.documentElement.dataset.theme === "rye";
-            const found = await axe.run(where, dark ? { runOnly: ["color-contrast"] } : {});
+            const rules = dark ? { runOnly: ["color-contrast"] } : {};
+            const found = await axe.run(where, { ...rules, resultTypes: ["violations"] });
             return found.violations
                 .filter(({ impact }) => ["serious", "critical"].includes(impact))
                 .flatMap(({ id, nodes }) => nodes.map(({ html, any }) =>

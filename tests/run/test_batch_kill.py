@@ -28,7 +28,7 @@ def begin(tmp_path, count, height, width):
 
 def test_sixty_frames_and_a_hard_stop_half_way(tmp_path):
     home = tmp_path / "home"
-    oatmeal, ids = begin(tmp_path, 60, 400, 600)
+    oatmeal, ids = begin(tmp_path, 60, 200, 300)
     for version in ids:  # the first version of each has the same number
         oatmeal.call("PUT", f"api/versions/{version}/recipe", {"revision": 1, "recipe": LOOK})
     form = {"photographs": ids, "format": "png", "depth": 16, "pattern": "{file}"}
@@ -72,7 +72,7 @@ def test_sixty_frames_and_a_hard_stop_half_way(tmp_path):
 
 def test_a_clean_stop_in_the_middle_goes_on_at_the_next_start(tmp_path):
     home = tmp_path / "home"
-    oatmeal, ids = begin(tmp_path, 8, 1200, 1800)
+    oatmeal, ids = begin(tmp_path, 8, 800, 1200)
     oatmeal.call("POST", "api/exports", {"photographs": ids, "format": "png", "depth": 16})
     end = time.monotonic() + 60
     while True:
