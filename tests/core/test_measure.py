@@ -1,14 +1,17 @@
 """Measurements: histogram, zones, clipping, the grey map and merging colours."""
 
+import cv2
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from samples import BLUE, DEMO, GREEN, GREY, RED, codes, patches
 from scipy.cluster.vq import kmeans2
 
 from oatmeal.core import colour, tone
 from oatmeal.core.picture import proxy
 from oatmeal.core.recipe import REST, read
-from oatmeal.core.seeing import measure
+from oatmeal.core.seeing import kernels, measure
 from oatmeal.core.seeing.clusters import CLUSTERS, MIN_CLUSTER_SHARE, find_clusters
 from oatmeal.core.seeing.greymap import GreyMap
 from oatmeal.photofile.decode import decode
@@ -59,6 +62,21 @@ def test_clipped_areas_are_told_from_small_spots():
     codes_[100:160, 100:200] = 255
     assert measure.clipped_areas(codes_, 250) == pytest.approx(0.05, abs=0.002)
     assert measure.tones(codes_, (0, 250))["clipping"]["high"] > 0.05
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.integers(1, 40), st.integers(1, 50), st.integers(1, 3), st.integers(1, 30),
+    st.sampled_from([0.05, 0.35, 0.5, 0.65, 0.95]), st.integers(0, 1000),
+)  # fmt: skip
+def test_areas_are_those_of_opencv(height, width, step, least, share, seed):
+    """Connected components of the pixels that are looked at, corners touching."""
+    chosen = np.random.default_rng(seed).random((height, width)) < share
+    codes = np.where(chosen, 250, 20).astype(np.uint8)
+    seen = np.ascontiguousarray(codes[::step, ::step] >= 250).astype(np.uint8)
+    _, _, figures, _ = cv2.connectedComponentsWithStats(seen, connectivity=8)
+    sizes = figures[1:, cv2.CC_STAT_AREA]
+    assert kernels.in_areas(codes, step, 250, least) == sizes[sizes >= least].sum()
 
 
 def test_grey_map_shares_and_heights():

@@ -54,6 +54,69 @@ def _light_counts(light, step, places_per_root, pairs, partial):  # type: ignore
                 partial[band, np.uint8(value * _f(255.0) + _f(0.5))] += 1
 
 
+@_exact
+def _root(parent, run):  # type: ignore[no-untyped-def]
+    """The first run of those that a run hangs together with; the way there is cut short."""
+    while parent[run] != run:
+        parent[run] = parent[parent[run]]
+        run = parent[run]
+    return run
+
+
+@_exact
+def _in_areas(codes, step, least_code, least_size):  # type: ignore[no-untyped-def]
+    rows, width = (codes.shape[0] + step - 1) // step, (codes.shape[1] + step - 1) // step
+    most = rows * ((width + 1) // 2)
+    begin, end = np.empty(most, np.int32), np.empty(most, np.int32)
+    parent, size = np.empty(most, np.int32), np.empty(most, np.int64)
+    count = above = 0
+    for row in range(rows):
+        line, first = codes[row * step], count
+        x = 0
+        while x < width:
+            if line[x * step] < least_code:
+                x += 1
+                continue
+            start = x
+            while x < width and line[x * step] >= least_code:
+                x += 1
+            begin[count], end[count], parent[count], size[count] = start, x, count, x - start
+            # runs of the row before that touch this one, corners too; the last may touch the next
+            while above < first and end[above] < start:
+                above += 1
+            other = above
+            while other < first and begin[other] <= x:
+                one, two = _root(parent, other), _root(parent, count)
+                if one != two:
+                    parent[max(one, two)] = min(one, two)
+                    size[min(one, two)] += size[max(one, two)]
+                other += 1
+            count += 1
+        above = first
+    found = 0
+    for run in range(count):
+        if parent[run] == run and size[run] >= least_size:
+            found += size[run]
+    return found
+
+
+def in_areas(codes: NDArray[np.uint8], step: int, least_code: int, least_size: float) -> int:
+    """How many pixels of at least a code lie in areas of at least a size, corners touching.
+
+    Parameters
+    ----------
+    codes : uint8 (H, W)
+    step : int
+        Every how manieth pixel of a row, and row, is looked at.
+
+    References
+    ----------
+    L. He, Y. Chao, K. Suzuki, "A Run-Based Two-Scan Labeling Algorithm", IEEE TIP 17 (2008); areas
+    are added up while runs are joined, so that the second scan is one over the runs.
+    """
+    return int(_in_areas(codes, step, least_code, least_size))
+
+
 def counts(codes: NDArray[np.uint8]) -> NDArray[np.int64]:
     """Histogram of 8-bit codes, 256 counts."""
     partial = np.zeros((_BANDS, 256), dtype=np.int64)
@@ -140,6 +203,7 @@ def warm() -> None:
     """Compile, or load from the cache."""
     counts(np.zeros((2, 2), dtype=np.uint8))
     light_counts(np.zeros((2, 2), dtype=np.float32), 1, 1.0, np.zeros(2, np.float32), 1.0)
+    in_areas(np.zeros((2, 2), dtype=np.uint8), 1, 255, 1.0)
     points = np.zeros((3, 2))
     squared_distances(points, points[:, 0].copy())
     assign(points, np.zeros((1, 3)), np.zeros(2, np.int32))

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cache
-from typing import Any
+from typing import Any, Final
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -18,6 +17,10 @@ ZONES = 11
 
 #: Clipped spots smaller than this share of the picture are taken for reflections.
 SPOT_SHARE = 0.0002
+
+#: Every how manieth pixel, and row, areas are told from.
+_LOOKED_AT: Final = 3
+
 _ROMAN = ("0", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X")
 
 
@@ -116,13 +119,8 @@ def clipped_areas(codes: NDArray[np.uint8], high_code: int) -> float:
     Spots smaller than :data:`SPOT_SHARE` of the picture are taken for reflections; every third
     pixel is looked at.
     """
-    high = (codes[::3, ::3] >= high_code).astype(np.uint8)
-    least = SPOT_SHARE * high.size
-    if cv2.countNonZero(high) < max(1, least):
-        return 0.0  # all of it together is no area
-    _, _, figures, _ = cv2.connectedComponentsWithStats(high, ltype=cv2.CV_32S)
-    sizes = figures[1:, cv2.CC_STAT_AREA]
-    return float(sizes[sizes >= least].sum() / high.size)
+    size = -(-codes.shape[0] // _LOOKED_AT) * -(-codes.shape[1] // _LOOKED_AT)
+    return float(kernels.in_areas(codes, _LOOKED_AT, high_code, SPOT_SHARE * size) / size)
 
 
 def tones(codes: NDArray[np.uint8], end_codes: tuple[int, int]) -> dict[str, Any]:
