@@ -11,6 +11,7 @@ from oatmeal.core.colour import decode_srgb
 from oatmeal.core.picture import ArrayPicture, Window, framed, proxy
 from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region, opacity, render, render_colour
 from oatmeal.core.recipe import REST, from_document, read
+from oatmeal.photofile.decode import SourcePicture
 
 RGB = decode_srgb(codes(150, 230, 16) / 65535).astype(np.float32)
 ALPHA = codes(150, 230)[..., 0]
@@ -90,6 +91,17 @@ def test_the_colour_beside_a_file_is_dithered_from_finer_light_and_keeps_what_ar
     exact = np.repeat(codes[..., None], 3, axis=2)
     same = ArrayPicture(decode_srgb(exact / 255).astype(np.float32))
     assert np.array_equal(render_colour(same, REST), exact)
+
+
+@pytest.mark.parametrize("turned", TURNS)
+@pytest.mark.parametrize("mirrored", [False, True])
+def test_a_turned_and_cropped_file_is_read_as_it_holds_its_pixels(turned, mirrored):
+    file = SourcePicture(codes(60, 90), decode_srgb(np.arange(256) / 255).astype(np.float32))
+    view = seen(file, turned=turned, mirrored=mirrored, size=70.0, centre=[0.3, 0.6])
+    part = (5, 7, view.width - 9, view.height - 12)
+    assert view.coded(*part).codes.dtype == np.uint8
+    assert np.array_equal(view.coded(*part).linear, view.linear(*part))
+    assert seen(file, angle=2.0, turned=turned).coded(*part) is None
 
 
 @settings(deadline=None, max_examples=40)

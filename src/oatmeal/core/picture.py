@@ -246,6 +246,9 @@ class Layout(Protocol):
     def linear(self, picture: Picture, rectangle: Rectangle) -> NDArray[np.float32]:
         """Linear colour of a rectangle ``(x, y, width, height)`` of the framed picture."""
 
+    def coded(self, picture: Picture, rectangle: Rectangle) -> Coded | None:
+        """The same as the file holds it; None where pixels are not taken over as they are."""
+
     def plane(self, plane: NDArray[Any]) -> NDArray[Any]:
         """A plane ``(H, W)`` of the whole picture, such as its opacity, as it is framed."""
 
@@ -278,6 +281,24 @@ def turned_part(
     picture: Picture, quarters: int, mirrored: bool, rectangle: Rectangle
 ) -> NDArray[np.float32]:
     """Linear colour of a rectangle of the turned picture, read where it lies in the file."""
+    there = _before_turning(picture, quarters, mirrored, rectangle)
+    return turned(picture.linear(*there), quarters, mirrored)
+
+
+def turned_codes(
+    picture: Picture, quarters: int, mirrored: bool, rectangle: Rectangle
+) -> Coded | None:
+    """The same as the file holds it, see :meth:`Picture.coded`."""
+    coded = picture.coded(*_before_turning(picture, quarters, mirrored, rectangle))
+    if coded is None:
+        return None
+    return Coded(np.ascontiguousarray(turned(coded.codes, quarters, mirrored)), coded.table)
+
+
+def _before_turning(
+    picture: Picture, quarters: int, mirrored: bool, rectangle: Rectangle
+) -> Rectangle:
+    """Where a rectangle of the turned picture lies in the file."""
     x, y, width, height = rectangle
     if mirrored:
         across = picture.height if quarters % 2 else picture.width
@@ -287,7 +308,7 @@ def turned_part(
     # the corner now counts from where turning has left the file's own corner
     x += picture.width if quarters % 4 in (2, 3) else 0
     y += picture.height if quarters % 4 in (1, 2) else 0
-    return turned(picture.linear(x, y, width, height), quarters, mirrored)
+    return x, y, width, height
 
 
 @dataclass(frozen=True, eq=False)
@@ -334,8 +355,9 @@ class Framed:
     def averaged(self, width: int, height: int) -> None:
         """By its light."""
 
-    def coded(self, x: int, y: int, width: int, height: int) -> None:
-        """It is light."""
+    def coded(self, x: int, y: int, width: int, height: int) -> Coded | None:
+        """Of a frame that turns, mirrors and crops alone, what the file holds."""
+        return self.layout.coded(self.picture, (x, y, width, height))
 
 
 def framed(picture: Picture, geometry: Geometry, size: tuple[int, int] | None = None) -> Picture:

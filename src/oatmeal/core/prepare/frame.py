@@ -13,7 +13,15 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.picture import Geometry, Picture, Rectangle, turned, turned_part
+from oatmeal.core.picture import (
+    Coded,
+    Geometry,
+    Picture,
+    Rectangle,
+    turned,
+    turned_codes,
+    turned_part,
+)
 from oatmeal.core.prepare import crop
 from oatmeal.core.prepare.resampling import Way, resampled
 from oatmeal.core.prepare.setright import QUARTERS, Points, SetRight
@@ -185,9 +193,8 @@ class Laid:
     def linear(self, picture: Picture, rectangle: Rectangle) -> NDArray[np.float32]:
         """Linear colour of a rectangle ``(x, y, width, height)`` of the framed picture."""
         x, y, width, height = rectangle
-        pixels = self._pixels_of((picture.width, picture.height))
-        if pixels is not None:
-            inside = (pixels[0] + x, pixels[1] + y, width, height)
+        inside = self._inside(picture, rectangle)
+        if inside is not None:
             return turned_part(picture, self._quarters, self._mirrored, inside)
         way = self._way(self.size_on(picture), (picture.width, picture.height))
         out = np.empty((height, width, 3), dtype=np.float32)
@@ -195,6 +202,19 @@ class Laid:
             part = self._tile(picture, way, (left, top, across, down))
             out[top - y : top - y + down, left - x : left - x + across] = part
         return out
+
+    def coded(self, picture: Picture, rectangle: Rectangle) -> Coded | None:
+        """The same as the file holds it; None where the frame does more than turn and crop."""
+        inside = self._inside(picture, rectangle)
+        if inside is None:
+            return None
+        return turned_codes(picture, self._quarters, self._mirrored, inside)
+
+    def _inside(self, picture: Picture, rectangle: Rectangle) -> Rectangle | None:
+        """Where a rectangle lies in the turned picture; None where that is resampled."""
+        x, y, width, height = rectangle
+        pixels = self._pixels_of((picture.width, picture.height))
+        return None if pixels is None else (pixels[0] + x, pixels[1] + y, width, height)
 
     def _tile(self, picture: Picture, way: Way, rectangle: Rectangle) -> NDArray[np.float32]:
         size = (picture.width, picture.height)
