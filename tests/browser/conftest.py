@@ -130,7 +130,7 @@ class Desk:
 
     def settled(self) -> None:
         """Let a change begin, then wait as above."""
-        self.page.wait_for_timeout(40)
+        self.page.wait_for_timeout(50)
         self.wait()
 
     def recipe(self, version: int = 1) -> Recipe:

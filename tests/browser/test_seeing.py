@@ -43,7 +43,12 @@ def lift(bench, page, name, stops):
 
 def compared(bench, page, source):
     page.get_by_label("Left side").select_option(label=source)
-    page.wait_for_timeout(100)
+    page.wait_for_function(
+        """() => {
+            const { compare } = document.querySelector(".bench")._x_dataStack[0];
+            return !/^(version|kept|step):/.test(compare.compareWith) || compare.recipes.left;
+        }"""
+    )  # the recipe of another state is read first
     bench.settled()
 
 

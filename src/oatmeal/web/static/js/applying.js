@@ -51,7 +51,7 @@ export function applying(groups, recipes, strongest) {
       const from = this.cards().map((card) => Number(card.dataset.version));
       this.applyFrom = `version:${from.includes(taken) ? taken : this.card(this.chosen[0]).dataset.version}`;
       this.applyOpen = true;
-      this.$nextTick(() => this.$refs.applyClose.focus());
+      this.$nextTick(() => this.$refs.applyClose?.focus());
       this.planAll();
     },
     closeApply() {

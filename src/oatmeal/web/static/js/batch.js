@@ -26,7 +26,7 @@ export function batching() {
     openBatch() {
       this.recallForm();
       this.batchOpen = true;
-      this.$nextTick(() => this.$refs.batchClose.focus());
+      this.$nextTick(() => this.$refs.batchClose?.focus());
       this.example();
     },
     closeBatch() {

@@ -51,7 +51,7 @@ export function joining({ most }) {
     },
     beginJoin(frames, choices) {
       Object.assign(this, { joinFrames: frames, join: choices, joinLaid: null, joinToken: "", joinProblem: "", joinSeams: false, joinLevelling: false, joinLine: null, joinOpen: true });
-      this.$nextTick(() => this.$refs.joinClose.focus());
+      this.$nextTick(() => this.$refs.joinClose?.focus());
       this.lookJoin();
     },
     closeJoin() {

@@ -84,13 +84,16 @@ export function framing(bench) {
 
     /**
      * Ask for the frame; what is wanted is put together when it can be sent. Before the surround has a size nobody
-     * knows how large: it is asked for when that is laid out.
+     * knows how large: it is asked for when that is laid out (a tab in the background tells nobody, so it is looked again).
      * @param {boolean} moving
      */
     ask(moving) {
       clearTimeout(still);
       this.waiting = true;
-      if (!bench.parts.picture.view.known) return;
+      if (!bench.parts.picture.view.known) {
+        still = setTimeout(() => this.ask(moving), STILL_MS);
+        return;
+      }
       bench.parts.frames.ask(() => this.wish(moving));
     },
     wish(moving) {
