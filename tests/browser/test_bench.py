@@ -333,6 +333,13 @@ def test_all_is_bound_where_a_browser_does_not_tell_when_there_is_time(desk, pag
     expect(page.get_by_role("dialog", name="Export")).to_be_visible()
 
 
+def test_a_page_that_is_never_told_its_size_has_its_picture_all_the_same(desk, page):
+    """As a tab in the background, which is not laid out until it is looked at."""
+    page.add_init_script("ResizeObserver.prototype.observe = () => {}")
+    desk.begin(BUNTING)
+    assert desk.canvas()["width"] > 800
+
+
 def test_a_photograph_is_asked_for_once_and_as_large_as_it_is_shown(desk, page):
     """The first one in a tab, too, where nothing tells how large the page will be; and the next."""
     wholes = []

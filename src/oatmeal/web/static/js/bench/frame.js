@@ -141,6 +141,7 @@ export function framing(bench) {
       if (bench.compare.withoutStep) bench.compare.without(true);
       if (asked === bench.parts.picture.view.key) return;
       this.ask(this.ready);
+      clearTimeout(still);
       still = setTimeout(() => { if (asked !== bench.parts.picture.view.key) this.ask(false); }, STILL_MS);
     },
     arrived(frame) {
