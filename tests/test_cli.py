@@ -228,6 +228,32 @@ def test_loops_are_loaded_beside_the_reading_of_a_large_file(tmp_path, monkeypat
     assert len(rehearsed) == 1
 
 
+BEGUN = """
+import sys
+import oatmeal.cli.convert as command
+print([name for name in ("numba", "cv2", "pydantic") if name in sys.modules])
+"""
+
+
+def test_what_converts_is_loaded_while_a_large_file_is_read():
+    done = subprocess.run([sys.executable, "-c", BEGUN], capture_output=True, text=True)
+    assert done.stdout.split() == ["[]"], done.stderr
+
+
+def test_a_large_file_that_is_read_beforehand_says_what_is_wrong(tmp_path, capsys):
+    noise = np.random.default_rng(3).integers(0, 256, (700, 700, 3)).astype(np.uint8)
+    whole = write_png(tmp_path / "whole.png", noise)
+    half = tmp_path / "half.png"
+    half.write_bytes(whole.read_bytes()[:1_100_000])
+    out = str(tmp_path / "out.jpg")
+    assert cli.main(["convert", str(half), "--out", out]) == 1
+    assert "half.png is damaged" in capsys.readouterr().err
+    recipe = tmp_path / "recipe.json"
+    recipe.write_text('{"mix": 3}')
+    assert cli.main(["convert", str(whole), "--recipe", str(recipe), "--out", out]) == 2
+    assert not (tmp_path / "out.jpg").exists()
+
+
 def test_balance_prints_a_recipe(tmp_path, capsys):
     path = str(DEMO / "painted-wagon.jpg")
     assert cli.main(["balance", path, "--strength", "100"]) == 0

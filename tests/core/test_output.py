@@ -6,7 +6,8 @@ from samples import codes
 
 from oatmeal.core.finish import Printing, looks_around, printed
 from oatmeal.core.finish import sharpening as output
-from oatmeal.core.finish.sharpening import MEDIA, sharpened
+from oatmeal.core.finish.sharpening import sharpened
+from oatmeal.core.media import MEDIA
 from oatmeal.core.recipe import from_document
 
 

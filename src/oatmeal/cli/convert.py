@@ -1,4 +1,8 @@
-"""``oatmeal convert``: finished files, or whole folders of them."""
+"""``oatmeal convert``: finished files, or whole folders of them.
+
+What converts is loaded once the command is known to be a good one; a large picture is read beside
+that.
+"""
 
 from __future__ import annotations
 
@@ -6,14 +10,14 @@ import argparse
 import json
 import sys
 from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any, Final
 
-from oatmeal.cli import converting
 from oatmeal.cli.errors import UsageError
-from oatmeal.cli.files import read_recipe
-from oatmeal.exports import workers
+from oatmeal.memory import made_to_last
 from oatmeal.photofile.decode import SUFFIXES as READ_SUFFIXES
+from oatmeal.photofile.decode import SourcePicture, decode
 from oatmeal.photofile.encode import (
     FORMATS,
     METADATA,
@@ -25,6 +29,12 @@ from oatmeal.photofile.encode import (
 )
 from oatmeal.photofile.errors import PhotoFileError
 from oatmeal.settings import Settings
+
+if TYPE_CHECKING:
+    from oatmeal.exports.workers import Workers
+
+#: Bytes of a file beside whose reading something else can be made ready.
+_LONG_TO_READ: Final = 1_000_000
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -76,21 +86,47 @@ def run(options: argparse.Namespace) -> int:
     if options.jobs is not None and options.cluster:
         raise UsageError("--jobs is for this machine: a cluster has as many as its workers do")
     output = _output(options, folder)
-    recipe = read_recipe(options.recipe)
     work = list(_destinations(options.input, out, folder, output))
     if options.resume:
         work = [(name, target) for name, target in work if not _is_there(name, target)]
     if several or options.cluster:
-        reports = converting.many(work, recipe, output, _workers(options, out, folder))
-    else:
-        reports = (
-            converting.one(name, recipe, output, None if to_pipe else target)
-            for name, target in work
-        )
+        return _many(options, work, output, _seen(out, folder))
+    return sum(_one(options, name, output, None if to_pipe else target) for name, target in work)
+
+
+def _one(options: argparse.Namespace, name: str, output: Output, target: Path | None) -> int:
+    """Convert a file here; 1 if it failed."""
+    with ThreadPoolExecutor(1) as beside:
+        reading = _begun(name, beside)
+        with made_to_last():
+            from oatmeal.cli import converting
+            from oatmeal.cli.files import read_recipe
+        recipe = read_recipe(options.recipe)
+        report = converting.one(name, recipe, output, target, reading)
+    return _told(report, options.json, target is None)
+
+
+def _begun(name: str, beside: Executor) -> Future[SourcePicture] | None:
+    """A file that takes long to read, being read."""
+    path = Path(name)
+    if name == "-" or not path.is_file() or path.stat().st_size <= _LONG_TO_READ:
+        return None
+    return beside.submit(decode, path, name)
+
+
+def _many(
+    options: argparse.Namespace, work: Sequence[tuple[str, Path]], output: Output, seen: Path
+) -> int:
+    """Convert files side by side; 1 if some failed."""
+    with made_to_last():
+        from oatmeal.cli import converting
+        from oatmeal.cli.files import read_recipe
+        from oatmeal.exports import workers
+    recipe = read_recipe(options.recipe)
     failed = 0
     try:
-        for report in reports:
-            failed += _told(report, options.json, to_pipe)
+        for report in converting.many(work, recipe, output, _workers(options, seen)):
+            failed += _told(report, options.json, to_pipe=False)
     except workers.Away as nobody:
         print(f"oatmeal: {nobody}", file=sys.stderr)
         return 1
@@ -106,11 +142,17 @@ def _told(report: dict[str, Any], as_json: bool, to_pipe: bool) -> bool:
     return "error" in report
 
 
-def _workers(options: argparse.Namespace, out: Path, folder: bool) -> Callable[[], workers.Workers]:
+def _seen(out: Path, folder: bool) -> Path:
+    """The folder that whoever does the work must see."""
+    return out if folder else out.parent
+
+
+def _workers(options: argparse.Namespace, seen: Path) -> Callable[[], Workers]:
     """Who does the work; of a cluster, they see the files here if they see these."""
+    from oatmeal.exports import workers
+
     if not options.cluster:
         return lambda: workers.here(options.jobs)
-    seen = out if folder else out.parent
     seen.mkdir(parents=True, exist_ok=True)
     shared = [seen, *(Path(name) for name in options.input if name != "-")]
     most_bytes = Settings.from_environment().sent_bytes

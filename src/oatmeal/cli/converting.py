@@ -11,7 +11,6 @@ from concurrent.futures import (
     BrokenExecutor,
     CancelledError,
     Future,
-    ThreadPoolExecutor,
     wait,
 )
 from pathlib import Path
@@ -22,14 +21,12 @@ from oatmeal.core.recipe import Recipe
 from oatmeal.exports.convert import Finished, convert_file, rehearse
 from oatmeal.exports.task import Task
 from oatmeal.exports.workers import Away, Workers
+from oatmeal.photofile.decode import SourcePicture
 from oatmeal.photofile.encode import Output
 from oatmeal.photofile.errors import PhotoFileError
 
 #: Seconds after which a cluster is asked again whether it has workers.
 _LOOK_S: Final = 1.0
-
-#: Bytes of a file beside whose reading something else can be made ready.
-_LONG_TO_READ: Final = 1_000_000
 
 
 def many(
@@ -152,16 +149,29 @@ def _lost(name: str) -> dict[str, Any]:
     return {"input": name, "error": f"{name} could not be finished: its process ended."}
 
 
-def one(name: str, recipe: Recipe, output: Output, target: Path | None) -> dict[str, Any]:
-    """The report of one file, made here; a target of None is standard output."""
+def one(
+    name: str,
+    recipe: Recipe,
+    output: Output,
+    target: Path | None,
+    reading: Future[SourcePicture] | None = None,
+) -> dict[str, Any]:
+    """The report of one file, made here; a target of None is standard output.
+
+    While a file is being read, the compiled loops are loaded.
+    """
     try:
-        return _convert_one(name, recipe, output, target)
+        return _convert_one(name, recipe, output, target, reading)
     except Exception as error:  # whatever it is, the other files are done
         return _failed(name, error)
 
 
 def _convert_one(
-    name: str, recipe: Recipe, output: Output, destination: Path | None
+    name: str,
+    recipe: Recipe,
+    output: Output,
+    destination: Path | None,
+    reading: Future[SourcePicture] | None,
 ) -> dict[str, Any]:
     with input_file(name) as (path, called), tempfile.TemporaryDirectory() as scratch:
         if not path.is_file():
@@ -169,10 +179,9 @@ def _convert_one(
         if destination is not None and same_file(str(path), destination):
             raise PhotoFileError(f"{called} would be overwritten: choose another --out.")
         target = destination or Path(scratch) / "out"
-        with ThreadPoolExecutor(1) as beside:
-            if path.stat().st_size > _LONG_TO_READ:
-                beside.submit(rehearse, recipe, output)
-            finished = convert_file(path, recipe, output, target, name=called)
+        if reading:
+            rehearse(recipe, output)
+        finished = convert_file(path, recipe, output, target, name=called, reading=reading)
         if destination is None:
             sys.stdout.buffer.write(target.read_bytes())
             sys.stdout.buffer.flush()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import shutil
 from collections.abc import Callable
+from concurrent.futures import Future
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -47,8 +48,14 @@ def convert_file(
     name: str | None = None,
     limits: Limits | None = None,
     progress: Callable[[float], None] = lambda share: None,
+    reading: Future[SourcePicture] | None = None,
 ) -> Finished:
     """Read ``source``, render it with ``recipe`` and write ``destination``.
+
+    Parameters
+    ----------
+    reading : Future, optional
+        The source, where somebody has begun to read it.
 
     Raises
     ------
@@ -57,7 +64,7 @@ def convert_file(
     PhotoFileError
         When the source cannot be read or the destination cannot be written.
     """
-    picture = decoding.decode(source, name, limits)
+    picture = reading.result() if reading else decoding.decode(source, name, limits)
     finished = write_picture(picture, recipe, output, destination, progress=progress)
     if output.beside == "original":
         _copy(source, beside(destination, output, source.suffix))
@@ -109,7 +116,7 @@ def write_picture(
 def rehearse(recipe: Recipe, output: Output) -> None:
     """Render a few pixels as :func:`convert_file` would a picture, to load the compiled loops.
 
-    That takes as long as reading a large JPEG, so a process that has just begun does both at once.
+    A process that has just begun does so while a large file is being read.
     What goes wrong here goes wrong there again, and is told there.
     """
     codes = np.arange(math.prod(_FEW_PIXELS), dtype=np.uint8).reshape(_FEW_PIXELS)

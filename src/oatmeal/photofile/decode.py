@@ -1,22 +1,28 @@
-"""Picture files in: from a file's bytes to linear light."""
+"""Picture files in: from a file's bytes to linear light.
+
+What computes light is loaded when light is asked for: a process that has just begun reads a file
+beside that.
+"""
 
 from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Final
+from typing import TYPE_CHECKING, Any, Final
 
 import numpy as np
 import pyvips
 from numpy.typing import NDArray
 
-from oatmeal.core.colour import kernels
-from oatmeal.core.noise import Noise, measured
-from oatmeal.core.picture import TAKEN_SIDE, Coded, proxy, seed_of
 from oatmeal.photofile import compression, heic, metadata, profiles, rawfile, unusual
 from oatmeal.photofile.errors import Damaged, NotAPicture, TooLarge, Unsupported, incomplete
+
+if TYPE_CHECKING:
+    from oatmeal.core.noise import Noise
+    from oatmeal.core.picture import Coded
 
 pyvips.cache_set_max(0)  # files are read once; a cache would only hold memory
 
@@ -124,12 +130,16 @@ class SourcePicture:
 
     def noise(self) -> Noise:
         """Of its pixels, measured once."""
+        from oatmeal.core.noise import measured
+
         if self._noise is None:
             self._noise = measured(self.linear, self.width, self.height)
         return self._noise
 
     def taken(self) -> NDArray[np.float32]:
         """Linear colour of the whole, reduced once."""
+        from oatmeal.core.picture import TAKEN_SIDE, proxy
+
         if self._taken is None:
             self._taken = proxy(self, TAKEN_SIDE)
         return self._taken
@@ -147,6 +157,8 @@ class SourcePicture:
         if part.dtype == np.float32:
             return part
         if self.tables is not None:
+            from oatmeal.core.colour import kernels
+
             return kernels.look_up(part, self.tables)
         if self.profile is None:
             raise ValueError("a picture needs tables or a profile")
@@ -154,11 +166,15 @@ class SourcePicture:
 
     def averaged(self, width: int, height: int) -> NDArray[np.float32] | None:
         """Linear colour of the whole, averaged; where one table tells the light of all channels."""
+        from oatmeal.core.colour import kernels
+
         whole = self.coded(0, 0, self.width, self.height)
         return None if whole is None else kernels.averaged(whole.codes, whole.table, width, height)
 
     def coded(self, x: int, y: int, width: int, height: int) -> Coded | None:
         """The codes of the rectangle, where one table tells the light of all channels."""
+        from oatmeal.core.picture import Coded
+
         if self.tables is None or self.tables.ndim != 1 or self.codes.shape[2] != 3:
             return None
         part = self.codes[y : y + height, x : x + width]
@@ -194,10 +210,18 @@ def decode(
     name = name or path.name
     limits = limits or Limits()
     _check_size(path, name, limits)
-    picture = _decoded(path, name, limits, announce)
-    with path.open("rb") as file:
-        picture.seed = seed_of(hashlib.file_digest(file, "sha256").hexdigest())
+    with ThreadPoolExecutor(1) as beside:
+        summing = beside.submit(_sha256, path)
+        picture = _decoded(path, name, limits, announce)
+    from oatmeal.core.picture import seed_of
+
+    picture.seed = seed_of(summing.result())
     return picture
+
+
+def _sha256(path: Path) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
 
 
 def _decoded(

@@ -13,7 +13,7 @@ import numpy as np
 import pyvips
 from numpy.typing import NDArray
 
-from oatmeal.core.finish.sharpening import MEDIA
+from oatmeal.core.media import MEDIA
 from oatmeal.photofile import metadata, profiles, room, tiff
 from oatmeal.photofile.errors import PhotoFileError, Unsupported
 
@@ -77,7 +77,7 @@ class Output:
     resolution : int
         Pixels an inch, written into the file and used for sharpening.
     sharpen : str
-        ``off``, ``screen``, ``glossy`` or ``matte`` (paper), :mod:`oatmeal.core.output`.
+        ``off``, ``screen``, ``glossy`` or ``matte`` (paper), :mod:`oatmeal.core.media`.
     sharpen_amount : int
         0 to 100.
     beside : str

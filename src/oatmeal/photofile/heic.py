@@ -1,4 +1,4 @@
-"""HEIC files, through libheif with a decoder for HEVC."""
+"""HEIC files, through libheif with a decoder for HEVC, loaded when the first one is read."""
 
 from __future__ import annotations
 
@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import Any, Final
 
 import numpy as np
-import pillow_heif
 from numpy.typing import NDArray
 
 from oatmeal.photofile import metadata
@@ -58,6 +57,8 @@ def read(path: Path, name: str, check: Callable[[int, int], None]) -> Read:
     ------
     Damaged
     """
+    import pillow_heif
+
     try:
         heif = pillow_heif.open_heif(str(path), convert_hdr_to_8bit=False)
         check(*heif.size)

@@ -1,15 +1,14 @@
-"""Cameras' raw files and DNG, through LibRaw."""
+"""Cameras' raw files and DNG, through LibRaw, which is loaded when the first one is read."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path, PurePath
 from typing import Any, Final
 
-import cv2
 import numpy as np
-import rawpy
 from numpy.typing import NDArray
 
 from oatmeal.core.colour import decode_srgb, encode_srgb, luminance
@@ -58,10 +57,11 @@ def _to_srgb() -> NDArray[np.float64]:
     return matrix
 
 
-#: Developed codes to linear sRGB: what each channel adds, float32 (3, 65536, 3).
-TABLES: Final = (_to_srgb().T[:, None, :] * (np.arange(65536) / 65535)[None, :, None]).astype(
-    np.float32
-)
+@cache
+def _tables() -> NDArray[np.float32]:
+    """Developed codes to linear sRGB: what each channel adds, float32 (3, 65536, 3)."""
+    shares = np.arange(65536) / 65535
+    return (_to_srgb().T[:, None, :] * shares[None, :, None]).astype(np.float32)
 
 
 @dataclass(frozen=True)
@@ -74,11 +74,13 @@ class Developed:
     @property
     def tables(self) -> NDArray[np.float32]:
         """From codes to linear sRGB; 1 is where the sensor's first channel is full."""
-        return TABLES * np.float32(self.brightest)
+        return _tables() * np.float32(self.brightest)
 
 
 def developer() -> str:
     """What makes colours of raw files, and how: part of a recipe's words."""
+    import rawpy
+
     version = ".".join(str(part) for part in rawpy.libraw_version)
     return f"LibRaw {version}, camera’s white, BT.2020, highlights rebuilt"
 
@@ -98,7 +100,7 @@ def is_raw(path: Path, name: str) -> bool:
 def develop(path: Path, name: str, check: Callable[[int, int], None]) -> Developed:
     """Linear light as the camera saw white, upright.
 
-    Its primaries are those of BT.2020, so that colours outside sRGB are kept; :data:`TABLES` lead
+    Its primaries are those of BT.2020, so that colours outside sRGB are kept; its tables lead
     to linear sRGB, where they have components below 0 or above 1. Where one channel of the sensor
     is full, the others say on; LibRaw rebuilds it from them (its mode "reconstruct"), and the
     scale that this needs is undone.
@@ -113,6 +115,8 @@ def develop(path: Path, name: str, check: Callable[[int, int], None]) -> Develop
     Damaged
         When LibRaw cannot read the file.
     """
+    import rawpy
+
     try:
         with rawpy.imread(str(path)) as raw:
             check(raw.sizes.width, raw.sizes.height)
@@ -152,6 +156,8 @@ def camera_look(path: Path, name: str = "") -> list[tuple[float, float]] | None:
     Damaged
         When LibRaw cannot read the file.
     """
+    import rawpy
+
     try:
         with rawpy.imread(str(path)) as raw:
             preview = _preview(raw)
@@ -171,6 +177,9 @@ def camera_look(path: Path, name: str = "") -> list[tuple[float, float]] | None:
 
 
 def _preview(raw: Any) -> NDArray[np.uint8] | None:
+    import cv2
+    import rawpy
+
     try:
         thumb = raw.extract_thumb()
     except (rawpy.LibRawNoThumbnailError, rawpy.LibRawUnsupportedThumbnailError):

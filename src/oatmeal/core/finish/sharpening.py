@@ -8,43 +8,16 @@ the range of its neighbourhood, so that no bright or dark lines appear beside ed
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from typing import Final
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from oatmeal.core.media import MEDIA, Medium
+
 #: Rows that are worked on at a time.
 _STRIP_ROWS: Final = 1024
-
-
-@dataclass(frozen=True)
-class Medium:
-    """Where a picture is seen: radius of the softness, and how much it is met at amount 100.
-
-    Attributes
-    ----------
-    radius : float
-        Standard deviation of the softness: in pixels on a screen, in millimetres on paper.
-    strength : float
-        Share of what the softness took that is put back.
-    """
-
-    radius: float
-    strength: float
-    paper: bool = True
-
-    def radius_px(self, resolution: float) -> float:
-        """The radius in pixels at a resolution in pixels an inch."""
-        return self.radius * resolution / 25.4 if self.paper else self.radius
-
-
-MEDIA: Final = {
-    "screen": Medium(0.6, 1.0, paper=False),
-    "glossy": Medium(0.075, 1.6),
-    "matte": Medium(0.105, 2.2),
-}
 
 
 def _radius(medium: Medium, resolution: float) -> float:
@@ -70,7 +43,7 @@ def sharpened(
     encoded : float32 (H, W) or (H, W, 3)
         0 to 1.
     medium : str
-        A key of :data:`MEDIA`.
+        A key of :data:`oatmeal.core.media.MEDIA`.
     amount : float
         0 to 100; 0 changes nothing.
     resolution : float
