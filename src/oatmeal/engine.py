@@ -12,7 +12,9 @@ from typing import Final
 _ROOMS: Final = ("core", "photofile", "exports")
 
 #: Libraries that compute or encode pixels.
-_LIBRARIES: Final = ("numpy", "numba", "opencv-contrib-python-headless", "pyvips", "rawpy", "scipy")
+_LIBRARIES: Final = (
+    "numpy", "numba", "opencv-contrib-python-headless", "pillow", "pyvips", "rawpy", "scipy",
+)  # fmt: skip
 
 
 @cache

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import pyvips
 import tifffile
 from PIL import Image, ImageCms
 from samples import DEMO, codes, read_png
@@ -60,6 +61,33 @@ def test_quality_decides_the_size(tmp_path):
     small = encode(grey(8), tmp_path / "a.jpg", Output("jpeg", quality=50))
     large = encode(grey(8), tmp_path / "b.jpg", Output("jpeg", quality=98))
     assert small < large == (tmp_path / "b.jpg").stat().st_size
+
+
+@pytest.mark.parametrize("pixels", [grey(8), codes(90, 120)], ids=["grey", "colour"])
+@pytest.mark.parametrize("quality", [50, 89, 90, 97])
+def test_a_jpeg_holds_what_libvips_would_write(tmp_path, pixels, quality):
+    encode(pixels, tmp_path / "a.jpg", Output("jpeg", quality=quality, resolution=360))
+    with Image.open(tmp_path / "a.jpg") as written:
+        assert written.info["dpi"] == (360, 360)
+        found = np.asarray(written)
+    pyvips.Image.new_from_array(pixels).jpegsave(str(tmp_path / "b.jpg"), Q=quality)
+    assert np.array_equal(found, np.asarray(Image.open(tmp_path / "b.jpg")))
+
+
+@pytest.mark.parametrize(("room", "kept"), [(65526, True), (65528, False)])
+def test_metadata_too_long_for_a_jpeg_is_left_out(tmp_path, room, kept):
+    def block(length):
+        exif = metadata.load(b"")
+        exif[0x010E] = "x" * length
+        return exif.tobytes().removeprefix(b"Exif\0\0")
+
+    around = len(metadata.for_size(block(60_000), 120, 90)) - 60_000
+    exif = block(room - around)
+    assert len(metadata.for_size(exif, 120, 90)) == room
+    encode(grey(8), tmp_path / "out.jpg", Output("jpeg"), exif)
+    with Image.open(tmp_path / "out.jpg") as written:
+        written.load()
+        assert (0x010E in written.getexif()) == kept
 
 
 @pytest.mark.parametrize(

@@ -119,13 +119,13 @@ def _many(
 ) -> int:
     """Convert files side by side; 1 if some failed."""
     with made_to_last():
-        from oatmeal.cli import converting
         from oatmeal.cli.files import read_recipe
+        from oatmeal.cli.side_by_side import many
         from oatmeal.exports import workers
     recipe = read_recipe(options.recipe)
     failed = 0
     try:
-        for report in converting.many(work, recipe, output, _workers(options, seen)):
+        for report in many(work, recipe, output, _workers(options, seen)):
             failed += _told(report, options.json, to_pipe=False)
     except workers.Away as nobody:
         print(f"oatmeal: {nobody}", file=sys.stderr)

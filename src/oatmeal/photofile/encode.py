@@ -6,12 +6,14 @@ import os
 import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from io import BytesIO
 from pathlib import Path
 from typing import Any, BinaryIO, Final, Literal, get_args
 
 import numpy as np
 import pyvips
 from numpy.typing import NDArray
+from PIL import Image
 
 from oatmeal.core.media import MEDIA
 from oatmeal.photofile import metadata, profiles, room, tiff
@@ -53,6 +55,12 @@ TEMPORARY: Final = ".oatmeal-"
 
 #: JPEG cannot count further (ITU-T T.81, 16-bit frame size).
 _JPEG_MAX_SIDE: Final = 65535
+
+#: Bytes of metadata that one marker of a JPEG has room for (ITU-T T.81, B.1.1.4), without ``Exif``.
+_JPEG_MOST_EXIF: Final = 65533 - 6
+
+#: Quality from which a JPEG keeps the colour of each pixel.
+_FULL_COLOUR: Final = 90
 
 
 @dataclass(frozen=True)
@@ -184,7 +192,8 @@ def encode(
             pixels.nbytes,
             lambda file: tiff.write(file, pixels, _profile(output), exif, output.resolution),
         )
-    data = _through_vips(codes, output, exif, alpha)
+    packed = _jpeg if output.format == "jpeg" else _through_vips
+    data = packed(_channels(codes, output, alpha), output, exif)
     return write_whole(path, len(data), lambda file: file.write(data))
 
 
@@ -270,11 +279,27 @@ def _profile(output: Output) -> bytes:
     return profiles.grey_profile() if output.single else profiles.srgb_profile()
 
 
-def _through_vips(
-    codes: NDArray[Any], output: Output, exif: bytes, alpha: NDArray[Any] | None
-) -> bytes:
+def _jpeg(pixels: NDArray[Any], output: Output, exif: bytes) -> bytes:
+    """Through Pillow, which takes three quarters of libvips's time for the same picture."""
+    packed = BytesIO()
+    try:
+        Image.fromarray(pixels).save(
+            packed,
+            "jpeg",
+            quality=output.quality,
+            subsampling="4:4:4" if output.quality >= _FULL_COLOUR else "4:2:0",
+            dpi=(output.resolution, output.resolution),
+            icc_profile=_profile(output),
+            exif=b"Exif\0\0" + exif if 0 < len(exif) <= _JPEG_MOST_EXIF else b"",
+        )
+    except (OSError, ValueError) as error:
+        raise PhotoFileError("The JPEG could not be written.") from error
+    return packed.getvalue()
+
+
+def _through_vips(pixels: NDArray[Any], output: Output, exif: bytes) -> bytes:
     names = {(True, 8): "b-w", (True, 16): "grey16", (False, 8): "srgb", (False, 16): "rgb16"}
-    image = pyvips.Image.new_from_array(_channels(codes, output, alpha)).copy(
+    image = pyvips.Image.new_from_array(pixels).copy(
         interpretation=names[output.single, output.depth],
         xres=output.resolution / 25.4,
         yres=output.resolution / 25.4,
@@ -291,7 +316,6 @@ def _through_vips(
 
 
 _SAVERS: Final[dict[str, Callable[[Any, Output], bytes]]] = {
-    "jpeg": lambda image, output: image.jpegsave_buffer(Q=output.quality),
     "png": lambda image, output: image.pngsave_buffer(compression=4, bitdepth=output.depth),
     "webp": lambda image, output: image.webpsave_buffer(Q=output.quality, effort=3),
     "avif": lambda image, output: image.heifsave_buffer(
