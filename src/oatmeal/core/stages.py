@@ -9,6 +9,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import cache
+from operator import attrgetter
 from typing import Any, Final
 
 import numpy as np
@@ -154,18 +156,24 @@ def _stands(path: Path) -> bool:
     return True
 
 
+@cache
+def _reader(path: Path) -> attrgetter[Any]:
+    return attrgetter(path)
+
+
+@cache
+def _resting(path: Path) -> Any:
+    return value_of(REST, path)
+
+
 def value_of(recipe: Recipe, path: Path) -> Any:
     """The value of a recipe, or the part of it, at a path such as ``tone.levels``."""
-    node: Any = recipe
-    for key in path.split("."):
-        node = getattr(node, key)
-    return node
+    return _reader(path)(recipe)
 
 
 def moves(recipe: Recipe, path: Path) -> bool:
     """True if a setting at a path, or in the part there, that says how much is away from rest."""
-    value = value_of(recipe, path)
-    if value == value_of(REST, path):
+    if value_of(recipe, path) == _resting(path):
         return False
     one = DECLARED.get(path)
     return one is None or one.acts

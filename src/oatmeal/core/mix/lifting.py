@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,9 +17,11 @@ from oatmeal.core.mix.film import expose
 from oatmeal.core.picture import Coded, Pixels
 from oatmeal.core.recipe import (
     Base,
+    Centres,
     Channels,
     Film,
     Formula,
+    Lifts,
     Mix,
     Picked,
     Plain,
@@ -123,8 +126,13 @@ def lifted(
 
 def _lifts(mix: Mix) -> tuple[NDArray[np.float32], float, float]:
     """Stops over hue, and the chroma from which on and at which they count."""
-    table = ranges.lift_table(mix.lifts.model_dump(), mix.centres.model_dump())
-    return table, ranges.NEUTRAL_CHROMA, ranges.full_chroma(mix.pale)
+    return _table(mix.lifts, mix.centres), ranges.NEUTRAL_CHROMA, ranges.full_chroma(mix.pale)
+
+
+@lru_cache(4)
+def _table(lifts: Lifts, centres: Centres) -> NDArray[np.float32]:
+    """Stops over hue; a frame asks for them twice, for itself and for the grey map's sample."""
+    return ranges.lift_table(lifts.model_dump(), centres.model_dump())
 
 
 def _lifting(picked: Sequence[Picked]) -> list[Picked]:

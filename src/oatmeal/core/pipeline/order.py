@@ -38,7 +38,7 @@ class Order:
         self.given = given
         self.recipe = given.effective()
         self._keys: dict[str, tuple[Any, ...]] = {SOURCE: (SOURCE,)}
-        self._working: dict[str, bool] = {}
+        self._resting: dict[str, bool] = {}
 
     @staticmethod
     def of(wanted: Recipe | Order) -> Order:
@@ -48,13 +48,13 @@ class Order:
     def works(self, name: str) -> bool:
         """False for a stage that is left out or at rest."""
         one = STAGES[name]
-        return one.when(self.recipe) and self._works(one)
+        return one.when(self.recipe) and not self.rests(one)
 
-    def _works(self, one: Stage) -> bool:
-        """False for a stage that is at rest; asked many times of each frame."""
-        found = self._working.get(one.name)
+    def rests(self, one: Stage) -> bool:
+        """True for a stage that hands on what it got; asked many times of each frame."""
+        found = self._resting.get(one.name)
         if found is None:
-            found = self._working[one.name] = one.works(self.recipe)
+            found = self._resting[one.name] = not one.works(self.recipe)
         return found
 
     def key(self, name: str) -> tuple[Any, ...]:
@@ -67,7 +67,7 @@ class Order:
     def _made(self, one: Stage) -> tuple[Any, ...]:
         if not one.when(self.recipe):
             return (one.name, None)
-        if not self._works(one):
+        if self.rests(one):
             return self.key(one.needs[0])
         values = (value_of(self.recipe, path) for path in one.reads)
         return (one.name, *values, *(self.key(need) for need in one.needs))
@@ -82,7 +82,7 @@ class Order:
         if name == SOURCE or not STAGES[name].when(self.recipe):
             return 0
         one = STAGES[name]
-        if not self._works(one):
+        if self.rests(one):
             return self._margin(place, one.needs[0])
         if one.whole:
             return 0  # a part gets it from the whole
@@ -101,6 +101,6 @@ class Order:
         if name == SOURCE or not STAGES[name].when(self.recipe):
             return False
         one = STAGES[name]
-        if not self._works(one):
+        if self.rests(one):
             return self._asks(one.needs[0])
         return one.whole or any(self._asks(need) for need in one.needs)

@@ -160,7 +160,7 @@ class Pipeline:
         one = STAGES[name]
         if not one.when(order.recipe):
             return None
-        if not one.works(order.recipe):
+        if order.rests(one):
             return self.get(one.needs[0], order)
         if one.whole and self._whole is not None:
             return self._whole.get(name, order)

@@ -42,10 +42,28 @@ class Clusters:
 
     def means(self, values: NDArray[np.float64]) -> NDArray[np.float64]:
         """Mean of a value of every sample pixel over each cluster, ``(k,)``."""
-        count = len(self.centres) + 1  # the first holds what belongs to no cluster
-        sums = np.bincount(self.labels + 1, weights=values, minlength=count)
-        members = np.bincount(self.labels + 1, minlength=count)
-        return np.asarray((sums / np.maximum(members, 1))[1:])
+        sums = np.bincount(self._numbered, weights=values, minlength=len(self._members))
+        return np.asarray((sums / self._members)[1:])
+
+    @cached_property
+    def _numbered(self) -> NDArray[np.int64]:
+        """The labels from 0 on; 0 is what belongs to no cluster."""
+        return self.labels + 1
+
+    @cached_property
+    def _members(self) -> NDArray[np.int64]:
+        counts = np.bincount(self._numbered, minlength=len(self.centres) + 1)
+        return np.maximum(counts, 1)
+
+    @cached_property
+    def apart(self) -> NDArray[np.float64]:
+        """Distance of each two in OKLab, ``(k, k)``."""
+        return np.asarray(np.linalg.norm(self.centres[:, None] - self.centres[None], axis=-1))
+
+    @cached_property
+    def weight(self) -> NDArray[np.float64]:
+        """How much it matters that two part, ``(k, k)``: their shares, more where they touch."""
+        return self.shares[:, None] * self.shares[None] * (0.2 + self.contact)
 
     @cached_property
     def hexes(self) -> list[str]:

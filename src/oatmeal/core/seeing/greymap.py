@@ -6,6 +6,7 @@ next to nothing while something is dragged.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any, Final
 
 import numpy as np
@@ -35,6 +36,9 @@ STAND_IN: Final = (0.62, 0.11)
 
 _PLAIN: Final = Plain(kind="plain")
 
+#: Stands for no pixels in a division.
+_NOTHING: Final = 1e-9
+
 #: Parts of the hue circle that a picture's hues are counted in.
 HUE_BINS: Final = 36
 
@@ -45,6 +49,32 @@ TRACE_PIXELS: Final = 1500
 TRACE_STOPS: Final = tuple(
     float(stops) for stops in np.linspace(*DECLARED.limits("mix.lifts.red"), 33)
 )
+
+
+@dataclass(frozen=True)
+class _Reach:
+    """How much of each sample pixel each range reaches, ``(n, 8)``, and what follows from it.
+
+    Attributes
+    ----------
+    totals : float64 (8,)
+        Pixels that a range reaches.
+    plain : float64 (8,)
+        Mean lightness of the plain conversion over each.
+    """
+
+    weights: NDArray[np.float64]
+    totals: NDArray[np.float64]
+    plain: NDArray[np.float64]
+
+    @staticmethod
+    def of(weights: NDArray[np.float64], plain: NDArray[np.float64]) -> _Reach:
+        totals = weights.sum(axis=0)
+        return _Reach(weights, totals, weights.T @ plain / np.maximum(totals, _NOTHING))
+
+    def means(self, values: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Mean of a value of every sample pixel over each range, ``(8,)``."""
+        return np.asarray(self.weights.T @ values / np.maximum(self.totals, _NOTHING))
 
 
 class GreyMap:
@@ -61,7 +91,7 @@ class GreyMap:
         self._pipeline = Pipeline(self._pixels, scale=0.0)  # a sample has no blocks to guard
         self._colours: tuple[Any, NDArray[np.float64], Clusters] | None = None
         self._plain: NDArray[np.float64] = np.empty(0)
-        self._weights: tuple[Any, NDArray[np.float64]] | None = None
+        self._reach: tuple[Any, _Reach] | None = None
 
     def _prepared(self, order: Order) -> tuple[NDArray[np.float64], Clusters]:
         key = order.key("prepared")
@@ -69,20 +99,20 @@ class GreyMap:
             lab = colour.oklab(self._pipeline.prepared(order))
             self._colours = (key, lab, find_clusters(lab))
             self._plain = _star(self._pipeline.mixed(order.recipe.plain()))
-            self._weights = None
+            self._reach = None
         return self._colours[1], self._colours[2]
 
-    def _range_weights(self, order: Order) -> NDArray[np.float64]:
-        """How much of each sample pixel each range reaches, ``(n, 8)``."""
+    def _reached(self, order: Order) -> _Reach:
+        """How much of each sample pixel each range reaches."""
         settings = order.recipe.mix
         lab, _ = self._prepared(order)
         key = (settings.centres, settings.pale)
-        if self._weights is None or self._weights[0] != key:
+        if self._reach is None or self._reach[0] != key:
             hue, chroma = colour.hue_and_chroma(lab.reshape(-1, 3))
             weights = ranges.weights(hue, settings.centres.model_dump())
             weights *= ranges.colourfulness(chroma, settings.pale)[:, None]
-            self._weights = (key, weights)
-        return self._weights[1]
+            self._reach = (key, _Reach.of(weights, self._plain))
+        return self._reach[1]
 
     def figures(self, wanted: Recipe | Order) -> dict[str, Any]:
         """Everything the grey map draws.
@@ -97,13 +127,13 @@ class GreyMap:
             present L* of what each picked colour reaches.
         """
         order = Order.of(wanted)
-        weights = self._range_weights(order)
+        reach = self._reached(order)
         plain, now = self._plain, _star(self._pipeline.mixed(order))
         _, clusters = self._prepared(order)
         colours = self._colour_figures(order, clusters, plain, now)
         picked = order.given.mix.picked  # a step that is off still shows what was picked in it
         return {
-            "ranges": self._range_figures(order, weights, plain, now),
+            "ranges": self._range_figures(order, reach, now),
             "colours": colours,
             "merging": merging(clusters, np.array([c["now"] for c in colours])),
             "picked": [self._picked_figures(order, one, plain, now) for one in picked],
@@ -137,7 +167,7 @@ class GreyMap:
         now: NDArray[np.float64],
     ) -> dict[str, Any]:
         near = self._nearness(order, picked)
-        total = max(float(near.sum()), 1e-9)
+        total = max(float(near.sum()), _NOTHING)
         return {
             "share": float(near.mean()),
             "plain": float(near @ plain / total),
@@ -148,23 +178,22 @@ class GreyMap:
     def _range_figures(
         self,
         order: Order,
-        weights: NDArray[np.float64],
-        plain: NDArray[np.float64],
+        reach: _Reach,
         now: NDArray[np.float64],
     ) -> list[dict[str, Any]]:
-        totals = weights.sum(axis=0)
-        shares = totals / len(weights)
-        means = weights.T @ np.column_stack([plain, now]) / np.maximum(totals, 1e-9)[:, None]
+        shares = reach.totals / len(reach.weights)
+        before, after = reach.plain.tolist(), reach.means(now).tolist()
         figures = []
         for place, name in enumerate(ranges.NAMES):
             rare = bool(shares[place] < RARE_SHARE)
-            before, after = _stand_in(order.recipe.mix, place) if rare else means[place].tolist()
+            both = before[place], after[place]
+            plain_star, star = _stand_in(order.recipe.mix, place) if rare else both
             figures.append(
                 {
                     "name": name,
                     "share": float(shares[place]),
-                    "plain": before,
-                    "now": after,
+                    "plain": plain_star,
+                    "now": star,
                     "rare": rare,
                 }
             )
@@ -240,7 +269,7 @@ class GreyMap:
 
     def _trace_weights(self, order: Order, name: str | int) -> NDArray[np.float64]:
         if isinstance(name, str):
-            return self._range_weights(order)[:, ranges.NAMES.index(name)]
+            return self._reached(order).weights[:, ranges.NAMES.index(name)]
         return self._nearness(order, order.recipe.mix.picked[name])
 
 
@@ -258,10 +287,8 @@ def merging(clusters: Clusters, lightness_now: NDArray[np.float64]) -> list[dict
 
     Ranked by the product of their shares, raised where the two touch in the picture.
     """
-    centres, shares = clusters.centres, clusters.shares
-    distance = np.linalg.norm(centres[:, None] - centres[None], axis=-1)
+    shares, distance, rank = clusters.shares, clusters.apart, clusters.weight
     apart = np.abs(lightness_now[:, None] - lightness_now[None])
-    rank = shares[:, None] * shares[None] * (0.2 + clusters.contact)
     merged = np.triu(distance >= MERGING_COLOUR_DISTANCE, 1) & (apart < MERGING_LIGHTNESS)
     pairs = sorted(np.argwhere(merged), key=lambda pair: -rank[tuple(pair)])
     return [

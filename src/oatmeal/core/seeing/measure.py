@@ -68,8 +68,12 @@ def code_readings() -> tuple[Reading, ...]:
 
 @cache
 def _zone_of_code() -> NDArray[np.int64]:
-    star = lightness(decode_srgb(np.arange(256) / 255))
-    return np.floor(star / 10 + 0.5).astype(np.int64)
+    return np.floor(_lightness_of_code() / 10 + 0.5).astype(np.int64)
+
+
+@cache
+def _lightness_of_code() -> NDArray[np.float64]:
+    return lightness(decode_srgb(np.arange(256) / 255))
 
 
 def histogram(codes: NDArray[np.uint8]) -> NDArray[np.int64]:
@@ -126,12 +130,11 @@ def clipped_areas(codes: NDArray[np.uint8], high_code: int) -> float:
 def tones(codes: NDArray[np.uint8], end_codes: tuple[int, int]) -> dict[str, Any]:
     """Histogram, zone shares, clipping and mean lightness of one frame of 8-bit codes."""
     counts = histogram(codes)
-    star = lightness(decode_srgb(np.arange(256) / 255))
     clipped = clipping(counts, end_codes)
     clipped["areas"] = clipped_areas(codes, end_codes[1]) if clipped["high"] else 0.0
     return {
         "histogram": counts.tolist(),
         "zones": zone_shares(counts),
         "clipping": clipped,
-        "mean_lightness": float((counts * star).sum() / max(1, counts.sum())),
+        "mean_lightness": float(counts @ _lightness_of_code() / max(1, counts.sum())),
     }
