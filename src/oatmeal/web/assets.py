@@ -7,10 +7,18 @@ from functools import cache
 from pathlib import Path
 from typing import Final
 
-from flask import Flask, Response, current_app, send_from_directory
+from flask import Flask, Response, abort, current_app, send_from_directory
+
+from oatmeal.web import scripts
 
 #: Seconds for which browsers may keep a static file.
 A_YEAR: Final = 365 * 24 * 3600
+
+#: Before the name of a script that comes with all that it imports.
+_JOINED: Final = "joined/"
+
+#: Media type of scripts (RFC 9239).
+_SCRIPT: Final = "text/javascript"
 
 
 def register(app: Flask) -> None:
@@ -18,6 +26,7 @@ def register(app: Flask) -> None:
     app.static_folder = "static"
     app.add_url_rule("/static/<mark>/<path:name>", "static", _static)
     app.template_global()(asset)
+    app.template_global()(script)
 
 
 def asset(name: str) -> str:
@@ -28,13 +37,42 @@ def asset(name: str) -> str:
     return f"/static/{_fingerprint(current_app.static_folder or '')}/{name}"
 
 
+def script(name: str) -> str:
+    """Address of a page's script, joined with the modules that it imports."""
+    return asset(_JOINED + name)
+
+
 def _static(mark: str, name: str) -> Response:
     folder = current_app.static_folder or ""
     current = mark == _fingerprint(folder)
-    response = send_from_directory(folder, name, max_age=A_YEAR if current else 0)
+    kept = A_YEAR if current else 0
+    if name.startswith(_JOINED):
+        response = Response(_script(folder, name.removeprefix(_JOINED)), mimetype=_SCRIPT)
+        response.cache_control.no_cache = None if current else True
+        response.cache_control.max_age = kept
+    else:
+        response = send_from_directory(folder, name, max_age=kept)
     if current:
         response.cache_control.immutable = True
     return response
+
+
+def _script(folder: str, name: str) -> str:
+    if name not in _modules(folder):
+        abort(404)
+    return _joined(folder, name)
+
+
+@cache
+def _modules(folder: str) -> frozenset[str]:
+    """The modules by their names; nothing else is read for a script."""
+    inside = Path(folder)
+    return frozenset(path.relative_to(inside).as_posix() for path in inside.rglob("*.js"))
+
+
+@cache
+def _joined(folder: str, name: str) -> str:
+    return scripts.joined(Path(folder), name)
 
 
 @cache
