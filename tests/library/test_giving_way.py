@@ -10,6 +10,7 @@ from samples import codes
 from sqlalchemy import select
 from sqlalchemy.exc import OperationalError
 
+from oatmeal.library import photographs
 from oatmeal.library.models import Version
 
 FRAMES = 6
@@ -110,3 +111,36 @@ def test_a_request_that_gave_way_is_done_again_and_stored_once(web, photograph, 
     assert saved.status_code == 200
     assert saved.json["revision"] == 2
     assert len(tries) == 2
+
+
+class Interrupted:
+    """A session in which something happens elsewhere after the first question."""
+
+    def __init__(self, session, meanwhile):
+        self.session, self.meanwhile = session, [meanwhile]
+
+    def execute(self, question):
+        found = self.session.execute(question)
+        while self.meanwhile:
+            self.meanwhile.pop()()
+        return found
+
+
+def test_a_sheet_is_read_while_photographs_come_and_go(frames, database):
+    def add():
+        buffer = io.BytesIO()
+        Image.fromarray(codes(20, 30, seed=FRAMES)).save(buffer, "PNG")
+        assert frames.upload(1, "late.png", buffer.getvalue()).status_code == 200
+
+    def remove():
+        assert (
+            frames.send("POST", "/api/photographs/remove", {"photographs": [2]}).status_code == 200
+        )
+
+    def listed(meanwhile):
+        with database.session() as session:
+            return [one.id for one in photographs.cards(Interrupted(session, meanwhile), 1)]
+
+    assert listed(add) == [1, 2, 3, 4, 5, 6]
+    assert listed(remove) == [1, 3, 4, 5, 6, 7]
+    assert listed(lambda: None) == [1, 3, 4, 5, 6, 7]

@@ -56,6 +56,15 @@ class Card:
 def cards(session: Session, series_id: int) -> list[Card]:
     """The photographs of a series in order; of thousands too."""
     here = (Photograph.series_id == series_id, Photograph.deleted_at.is_(None))
+    rows = session.execute(
+        select(
+            Photograph.id, Photograph.title, Photograph.caption, Photograph.note,
+            Photograph.width, Photograph.height, Photograph.shown_id,
+        )
+        .where(*here)
+        .order_by(Photograph.position, Photograph.id)
+    ).all()  # fmt: skip
+    # after them: a photograph comes with its first version, so that one just added has it here
     shown: dict[int, list[Any]] = defaultdict(list)
     for version in session.execute(
         select(
@@ -69,15 +78,10 @@ def cards(session: Session, series_id: int) -> list[Card]:
     ):  # fmt: skip
         shown[version.photograph_id].append(version)
     found = []
-    for row in session.execute(
-        select(
-            Photograph.id, Photograph.title, Photograph.caption, Photograph.note,
-            Photograph.width, Photograph.height, Photograph.shown_id,
-        )
-        .where(*here)
-        .order_by(Photograph.position, Photograph.id)
-    ):  # fmt: skip
+    for row in rows:
         own = shown[row.id]
+        if not own:
+            continue  # removed meanwhile
         version = next((one for one in own if one.id == row.shown_id), own[0])
         found.append(
             Card(
