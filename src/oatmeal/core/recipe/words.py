@@ -36,7 +36,7 @@ def changes(before: Recipe, after: Recipe) -> list[str]:
     found += _counted(old["finish"]["kept"]["colours"], new["finish"]["kept"]["colours"], "kept")
     for owner, what in (("groups", "group"), ("list", "area")):
         found += _come_and_gone(old["areas"][owner], new["areas"][owner], what)
-    was, is_now = _by_item(old), _by_item(new)
+    was, is_now = _by_item(_other_than(old, new)), _by_item(_other_than(new, old))
     for key in dict.fromkeys([*is_now, *was]):
         (_, before_value), (path, value) = was.get(key, ("", None)), is_now.get(key, ("", None))
         if before_value == value or _told_already(key, was, is_now, old, new):
@@ -46,6 +46,14 @@ def changes(before: Recipe, after: Recipe) -> list[str]:
         one = DECLARED[DECLARED.pattern(path, document)]
         found += _phrases(path, before_value, value, one, document)
     return found
+
+
+def _other_than(document: Document, other: Document) -> Document:
+    """What a document's steps have otherwise than another's; most of two recipes is the same."""
+    return {
+        step: {key: value for key, value in document[step].items() if value != other[step].get(key)}
+        for step in STEPS
+    }
 
 
 def _by_item(document: Document) -> dict[str, tuple[str, Any]]:
