@@ -21,7 +21,7 @@ from oatmeal.core.recipe import REST, from_document
 from oatmeal.core.tone.scale import transfer
 
 
-def picture(name, side=800):
+def picture(name, side=560):
     codes = cv2.imread(str(DEMO / f"{name}.jpg"))[..., ::-1]
     return reduced(decode_srgb(codes / 255).astype(np.float32), side)
 
@@ -77,9 +77,9 @@ def test_a_print_that_was_cropped_turned_and_enlarged_is_read_too(mugs):
 
 def test_a_range_that_one_picture_lacks_is_read_in_another():
     """A picture with reds alone cannot tell the blue lift; with a second one it is known."""
-    whole = picture("bunting", 900)
+    whole = picture("bunting", 600)
     recipe = from_document({"mix": {"lifts": {"red": 0.8, "blue": -1.4}}, "tone": {"contrast": 15}})
-    fog = picture("valley-fog", 900)
+    fog = picture("valley-fog", 600)
     alone = read([Pair(fog, Pipeline(fog).encoded(recipe))])
     assert "magenta" in alone.unsure
     assert alone.recipe.mix.lifts.magenta == 0
