@@ -57,6 +57,17 @@ def test_the_stated_size_is_that_of_the_finished_file(tmp_path):
     assert details.get(0xA002, 120) == 120
 
 
+@pytest.mark.parametrize("format_", ["jpeg", "png", "webp"])
+def test_the_cameras_data_say_the_resolution_too(tmp_path, format_):
+    path = tmp_path / f"out{SUFFIX_OF[format_]}"
+    exif = metadata.read(DEMO / "first-lift.jpg")
+    encode(grey(8), path, Output(format_, resolution=240), exif)
+    with Image.open(path) as written:
+        found = written.getexif()
+    assert (found[0x011A], found[0x011B], found[0x0128]) == (240, 240, 2)
+    assert found[0x010F] == metadata.load(exif)[0x010F]
+
+
 def test_quality_decides_the_size(tmp_path):
     small = encode(grey(8), tmp_path / "a.jpg", Output("jpeg", quality=50))
     large = encode(grey(8), tmp_path / "b.jpg", Output("jpeg", quality=98))
@@ -81,9 +92,11 @@ def test_metadata_too_long_for_a_jpeg_is_left_out(tmp_path, room, kept):
         exif[0x010E] = "x" * length
         return exif.tobytes().removeprefix(b"Exif\0\0")
 
-    around = len(metadata.for_size(block(60_000), 120, 90)) - 60_000
-    exif = block(room - around)
-    assert len(metadata.for_size(exif, 120, 90)) == room
+    def written_block(exif):
+        return metadata.at_resolution(metadata.for_size(exif, 120, 90), 300)
+
+    exif = block(room - (len(written_block(block(60_000))) - 60_000))
+    assert len(written_block(exif)) == room
     encode(grey(8), tmp_path / "out.jpg", Output("jpeg"), exif)
     with Image.open(tmp_path / "out.jpg") as written:
         written.load()

@@ -1,8 +1,10 @@
 """Scripts of pages: modules joined to one file."""
 
+import os
 import re
 import shutil
 import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -79,6 +81,17 @@ def test_what_cannot_be_joined_is_refused(tmp_path, text, said):
     write(tmp_path, main=f"{text}\n", far="export const a = 1;\n")
     with pytest.raises(ValueError, match=said):
         joined(tmp_path, "main.js")
+
+
+def test_letters_are_what_they_are_in_any_locale(tmp_path):
+    write(tmp_path)
+    (tmp_path / "main.js").write_bytes("export const words = '−1 → ½';\n".encode())
+    code = "from pathlib import Path; from oatmeal.web.scripts import joined; import sys; "
+    code += "sys.stdout.buffer.write(joined(Path(sys.argv[1]), 'main.js').encode())"
+    plain = {**os.environ, "LC_ALL": "C", "PYTHONUTF8": "0", "PYTHONCOERCECLOCALE": "0"}
+    given = [sys.executable, "-c", code, str(tmp_path)]
+    done = subprocess.run(given, capture_output=True, check=True, env=plain)
+    assert "'−1 → ½'" in done.stdout.decode()
 
 
 def test_a_missing_module_is_no_silence(tmp_path):

@@ -282,6 +282,7 @@ def _profile(output: Output) -> bytes:
 def _jpeg(pixels: NDArray[Any], output: Output, exif: bytes) -> bytes:
     """Through Pillow, which takes three quarters of libvips's time for the same picture."""
     packed = BytesIO()
+    exif = metadata.at_resolution(exif, output.resolution)
     try:
         Image.fromarray(pixels).save(
             packed,

@@ -41,7 +41,7 @@ def _walk(folder: Path, name: str, order: list[str], above: tuple[str, ...]) -> 
         return
     if name in above:
         raise ValueError(f"{' needs '.join([*above, name])}")
-    for found in _IMPORT.finditer((folder / name).read_text()):
+    for found in _IMPORT.finditer((folder / name).read_text("utf-8")):
         _walk(folder, _beside(name, found[3]), order, (*above, name))
     order.append(name)
 
@@ -77,7 +77,7 @@ def _function(folder: Path, name: str, order: list[str]) -> str:
         given.append(f"default: {found[1]}")
         return ""
 
-    text = (folder / name).read_text()
+    text = (folder / name).read_text("utf-8")
     for form, instead in (
         (_IMPORT, imported), (_DECLARED, declared), (_DEFAULT, default), (_LISTED, listed),
     ):  # fmt: skip
