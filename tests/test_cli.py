@@ -232,12 +232,17 @@ BEGUN = """
 import sys
 import oatmeal.cli.convert as command
 print([name for name in ("numba", "cv2", "pydantic") if name in sys.modules])
+from oatmeal import cli
+print(cli.main(["convert", *sys.argv[1:]]), "cv2" in sys.modules)
 """
 
 
-def test_what_converts_is_loaded_while_a_large_file_is_read():
-    done = subprocess.run([sys.executable, "-c", BEGUN], capture_output=True, text=True)
-    assert done.stdout.split() == ["[]"], done.stderr
+def test_what_converts_is_loaded_while_a_large_file_is_read_and_opencv_where_it_is_used(tmp_path):
+    source, recipe = DEMO / "first-lift.jpg", tmp_path / "recipe.json"
+    recipe.write_text(json.dumps({"oatmeal": 1, "tone": {"clarity": 30}}))
+    command = [sys.executable, "-c", BEGUN, source, "--recipe", recipe, "--out", tmp_path / "a.jpg"]
+    done = subprocess.run(command, capture_output=True, text=True)
+    assert done.stdout.splitlines() == ["[]", "0 False"], done.stderr
 
 
 def test_a_large_file_that_is_read_beforehand_says_what_is_wrong(tmp_path, capsys):

@@ -83,11 +83,13 @@ def test_every_finite_half_becomes_the_same_single():
     assert np.signbit(kernels.from_half(np.full((1, 1, 3), -0.0, np.float16))).all()
 
 
+FEWER = [
+    ((400, 600), (137, 205)), ((90, 64), (30, 16)), ((401, 603), (401, 600)), ((9, 5), (4, 5)),
+]  # fmt: skip
+
+
 @pytest.mark.parametrize("dtype", [np.uint8, np.uint16])
-@pytest.mark.parametrize(
-    ("old", "new"),
-    [((400, 600), (137, 205)), ((90, 64), (30, 16)), ((401, 603), (401, 600)), ((9, 5), (4, 5))],
-)
+@pytest.mark.parametrize(("old", "new"), FEWER)
 def test_codes_are_averaged_as_opencv_averages_their_light(dtype, old, new):
     count = np.iinfo(dtype).max + 1
     table = decode_srgb(np.arange(count) / (count - 1)).astype(np.float32)
@@ -95,3 +97,10 @@ def test_codes_are_averaged_as_opencv_averages_their_light(dtype, old, new):
     light = kernels.look_up(codes, table)
     expected = cv2.resize(light, new[::-1], interpolation=cv2.INTER_AREA)
     assert np.abs(kernels.averaged(codes, table, *new[::-1]) - expected).max() < 1e-6
+
+
+@pytest.mark.parametrize(("old", "new"), [*FEWER, ((7, 9), (1, 1)), ((5, 8), (5, 8))])
+def test_a_plane_is_averaged_as_opencv_averages_it(old, new):
+    plane = np.random.default_rng(4).random(old[::-1], dtype=np.float32).T
+    expected = cv2.resize(plane, new[::-1], interpolation=cv2.INTER_AREA)
+    assert np.abs(kernels.plane_averaged(plane, *new[::-1]) - expected).max() < 1e-6

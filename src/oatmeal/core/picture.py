@@ -12,12 +12,12 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Final, Protocol
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.colour import kernels
 from oatmeal.core.noise import Noise, measured_array
+from oatmeal.core.opencv import cv2
 
 #: Rows of a picture that are held in floating point at a time.
 STRIP_ROWS: Final = 512

@@ -16,7 +16,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -24,6 +23,7 @@ from oatmeal.core.areas import likeness_kernels as kernels
 from oatmeal.core.colour import hue_and_chroma, lab_of_hex, lightness, luminance
 from oatmeal.core.colour import kernels as colour_kernels
 from oatmeal.core.colour.ranges import smoothstep
+from oatmeal.core.opencv import cv2
 from oatmeal.core.recipe.areas import Alike, Colours, Stroke, Tones
 
 Plane = NDArray[np.float32]

@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 from typing import Final
 
-import cv2
 import numpy as np
 from numba import njit, prange
 from numpy.typing import NDArray
 
 from oatmeal.core.colour.lanes import parallel
+from oatmeal.core.opencv import cv2
 
 _f = np.float32
 

@@ -16,13 +16,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.bands import kernels
 from oatmeal.core.colour import lightness
 from oatmeal.core.colour.filters import box_means
+from oatmeal.core.colour.kernels import plane_averaged
 from oatmeal.core.colour.ranges import smoothstep
 from oatmeal.core.picture import Window
 
@@ -82,14 +82,12 @@ def find_bands(grey: Plane, character: str, enlarged: float = 1.0) -> Bands:
     height, width = grey.shape
     scale = min(1.0, SMALL_SIDE / max(height, width))
     size = (max(1, round(width * scale)), max(1, round(height * scale)))
-    log = cv2.resize(kernels.log_light(grey), size, interpolation=cv2.INTER_AREA)
-    light = np.asarray(log, dtype=np.float32)
+    light = plane_averaged(kernels.log_light(grey), *size)
     radius = max(1, round(RADII[character] * enlarged * max(size) / SMALL_SIDE))
     base_slope, base_offset = _weighted_base(light, radius)
     middle = light - (base_slope * light + base_offset)
     fit = _fit(light, middle, max(1, round(FIT_RADIUS * enlarged)))
-    small = cv2.resize(grey, size, interpolation=cv2.INTER_AREA)
-    veil = float(np.quantile(small, VEIL_SHARE))
+    veil = float(np.quantile(plane_averaged(grey, *size), VEIL_SHARE))
     return Bands(np.stack([base_slope, base_offset, *fit]), max(0.0, veil))
 
 

@@ -159,6 +159,30 @@ def _narrowed(line, table, across, weights, out):  # type: ignore[no-untyped-def
 
 
 @parallel
+def _plane_averaged(plane, across, across_weights, down, down_weights, out):  # type: ignore[no-untyped-def]
+    """The rows of each new row are added, then averaged to the new width."""
+    for row in prange(out.shape[0]):
+        wide = np.zeros(plane.shape[1], np.float32)
+        begin, end = down[row, 0], down[row, 1]
+        for y in range(begin, end + 1):
+            line = plane[y]
+            weight = down_weights[row, 1]
+            if y == end:
+                weight = down_weights[row, 2]
+            if y == begin:
+                weight = down_weights[row, 0]
+            for x in range(wide.shape[0]):
+                wide[x] += weight * line[x]
+        for x in range(across.shape[0]):
+            first, last = np.uint64(across[x, 0]), np.uint64(across[x, 1])
+            inner = _f(0.0)
+            for at in range(first + np.uint64(1), last):
+                inner += wide[at]
+            ends = across_weights[x, 0] * wide[first] + across_weights[x, 2] * wide[last]
+            out[row, x] = ends + across_weights[x, 1] * inner
+
+
+@parallel
 def _from_half(words, out):  # type: ignore[no-untyped-def]
     for y in prange(words.shape[0]):
         row, result = words[y].reshape(-1), out[y].reshape(-1)
@@ -249,6 +273,25 @@ def averaged(codes: NDArray[Any], table: Plane, width: int, height: int) -> Colo
     return out
 
 
+def plane_averaged(plane: Plane, width: int, height: int) -> Plane:
+    """A plane averaged over the area of each of fewer pixels, as OpenCV's ``INTER_AREA``.
+
+    Parameters
+    ----------
+    plane : float32 (H, W)
+    width, height : int
+        Of the result, at most those of ``plane``.
+
+    Returns
+    -------
+    float32 (height, width)
+    """
+    out = np.empty((height, width), dtype=np.float32)
+    across, down = _areas(plane.shape[1], width), _areas(plane.shape[0], height)
+    _plane_averaged(np.ascontiguousarray(plane), *across, *down, out)
+    return out
+
+
 @lru_cache(maxsize=8)
 def _areas(old: int, new: int) -> tuple[NDArray[np.int64], Plane]:
     """What each of ``new`` pixels averages of ``old`` ones.
@@ -290,6 +333,7 @@ def warm() -> None:
     display(rgb)
     polar(*colours(rgb)[1:])
     from_half(rgb.astype(np.float16))
+    plane_averaged(rgb[..., 0], 1, 1)
     for dtype in (np.uint8, np.uint16):
         codes = np.zeros((2, 2, 3), dtype=dtype)
         look_up(codes, np.zeros(16, dtype=np.float32))

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from typing import Final
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,6 +15,7 @@ from oatmeal.core.colour import kernels as colour
 from oatmeal.core.colour import lightness
 from oatmeal.core.colour.ranges import smoothstep
 from oatmeal.core.finish import kernels
+from oatmeal.core.opencv import cv2
 from oatmeal.core.picture import Window, fitted
 from oatmeal.core.recipe.finish import Glow
 

@@ -10,11 +10,11 @@ from __future__ import annotations
 import math
 from typing import Final
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.media import MEDIA, Medium
+from oatmeal.core.opencv import cv2
 
 #: Rows that are worked on at a time.
 _STRIP_ROWS: Final = 1024

@@ -8,11 +8,11 @@ from __future__ import annotations
 
 from typing import Final
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.finish import kernels
+from oatmeal.core.opencv import cv2
 from oatmeal.core.recipe.finish import Sharpness
 
 Plane = NDArray[np.float32]

@@ -16,12 +16,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.colour.filters import cell_means
 from oatmeal.core.guard import kernels
+from oatmeal.core.opencv import cv2
 
 Plane = NDArray[np.float32]
 

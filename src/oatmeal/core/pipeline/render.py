@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any, Final
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,6 +12,7 @@ from oatmeal.core import prepare
 from oatmeal.core.colour import encode_srgb, kernels
 from oatmeal.core.finish import Printing, bare, coded, mounted, printed, quantised
 from oatmeal.core.finish.quantising import Depth
+from oatmeal.core.opencv import cv2
 from oatmeal.core.picture import STRIP_ROWS, Picture, Reduction, fitted, framed, reduced_copy
 from oatmeal.core.pipeline.order import COLOUR, Order
 from oatmeal.core.pipeline.region import Region

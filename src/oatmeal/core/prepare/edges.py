@@ -18,7 +18,6 @@ import math
 from dataclasses import dataclass
 from typing import Final
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -26,6 +25,7 @@ from oatmeal.core.bands import kernels as bands
 from oatmeal.core.colour import kernels as colour
 from oatmeal.core.colour.filters import box_means
 from oatmeal.core.colour.ranges import smoothstep
+from oatmeal.core.opencv import cv2
 from oatmeal.core.picture import Window, reduced
 from oatmeal.core.prepare import edge_kernels as kernels
 from oatmeal.core.recipe import EdgeColour

@@ -9,10 +9,10 @@ from functools import lru_cache
 from itertools import pairwise
 from typing import Any, Final
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from oatmeal.core.opencv import cv2
 from oatmeal.core.picture import (
     Coded,
     Geometry,

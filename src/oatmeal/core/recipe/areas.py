@@ -4,8 +4,6 @@ Lengths are shares of the longer side of the picture as it was taken, upright an
 count from its upper left corner.
 """
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from typing import Annotated, Any, Final, Literal, Self
 

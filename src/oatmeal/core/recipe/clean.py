@@ -1,7 +1,5 @@
 """The settings of cleaning: noise, coloured edges and spots, taken away before anything else."""
 
-from __future__ import annotations
-
 from typing import Annotated, Final
 
 from pydantic import Field

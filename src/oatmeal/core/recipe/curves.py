@@ -1,7 +1,5 @@
 """Curves: points from left to right, those that are shipped, and what lies between points."""
 
-from __future__ import annotations
-
 from collections.abc import Callable, Sequence
 from functools import lru_cache
 from typing import Final

@@ -1,13 +1,11 @@
 """The recipe: the complete settings of a version, as a readable JSON document."""
 
-from __future__ import annotations
-
 import hashlib
 import json
 from collections.abc import Iterator
 from functools import cache
 from pathlib import Path
-from typing import Annotated, Any, Final, Literal
+from typing import Annotated, Any, Final, Literal, Self
 
 from pydantic import VERSION, Field
 
@@ -43,7 +41,7 @@ class Recipe(Part):
             if isinstance(step, Step):
                 yield name, step
 
-    def effective(self) -> Recipe:
+    def effective(self) -> Self:
         """This recipe with every step, and part of one, that is switched off put to rest."""
         acting = {name: step.acting() if step.on else step.resting() for name, step in self.steps()}
         changed = {name: step for name, step in acting.items() if step is not getattr(self, name)}
@@ -59,10 +57,10 @@ class Recipe(Part):
         """True where the print is no pure grey: it is toned, or colour is kept."""
         return self.keeps_colour or not self.finish.toning.rests
 
-    def plain(self) -> Recipe:
+    def plain(self) -> Self:
         """The plain conversion: the colour picture as it is prepared, and nothing else."""
         kept: dict[str, Any] = {name: step for name, step in self.steps() if step.colour}
-        return Recipe(**kept)
+        return type(self)(**kept)
 
     def document(self) -> dict[str, Any]:
         """The JSON document: only what is not at rest, and the format's number."""

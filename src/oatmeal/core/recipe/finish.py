@@ -1,8 +1,6 @@
 """The settings of Finish: from a grey picture to a print."""
 
-from __future__ import annotations
-
-from typing import Annotated, Any, Final
+from typing import Annotated, Any, Final, Self
 
 from pydantic import Field
 
@@ -306,14 +304,14 @@ class Finish(Step):
     paper: Paper = setting("paper", rest=Paper, group="dust, scratches, paper")
     border: Border = setting("border", rest=Border, group="border")
 
-    def acting(self) -> Finish:
+    def acting(self) -> Self:
         """The same with every part that is switched off put to rest."""
         off = {
             name: type(part)() for name, part in self if isinstance(part, Switched) and not part.on
         }
         return self.model_copy(update=off) if off else self
 
-    def unmounted(self) -> Finish:
+    def unmounted(self) -> Self:
         """The same without line and mat: the picture alone."""
         border = self.border.model_copy(update={"gap": 0.0, "line": 0.0, "mat": 0.0})
         return self.model_copy(update={"border": border})

@@ -3,8 +3,6 @@
 Places are shares of width and height of the picture as it was taken: upright, uncropped.
 """
 
-from __future__ import annotations
-
 import math
 import re
 from typing import Annotated, Any, Final, Literal, Self

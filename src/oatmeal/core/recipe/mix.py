@@ -1,8 +1,6 @@
 """The settings of Mix: from colour to grey."""
 
-from __future__ import annotations
-
-from typing import Annotated, Any, Final, Literal, get_args
+from typing import Annotated, Any, Final, Literal, Self, get_args
 
 from pydantic import Field, model_validator
 
@@ -90,7 +88,7 @@ class Film(Part):
     )  # fmt: skip
 
     @model_validator(mode="after")
-    def _edges_in_order(self) -> Film:
+    def _edges_in_order(self) -> Self:
         for name in ("film_edges", "filter_edges"):
             edges = getattr(self, name)
             if edges is not None and edges[1] - edges[0] < MIN_BAND_NM:
@@ -112,7 +110,7 @@ class Parameter(Part):
     )
 
     @model_validator(mode="after")
-    def _in_range(self) -> Parameter:
+    def _in_range(self) -> Self:
         if not self.low < self.high:
             raise ValueError("high must be above low")
         if not self.low <= self.value <= self.high:
@@ -130,7 +128,7 @@ class Formula(Part):
     parameters: Annotated[dict[str, Parameter], Field(max_length=6)] = Field(default_factory=dict)
 
     @model_validator(mode="after")
-    def _can_be_compiled(self) -> Formula:
+    def _can_be_compiled(self) -> Self:
         self.program()
         return self
 
@@ -180,7 +178,7 @@ class Centres(Part):
     magenta: Degrees = _centre("magenta")
 
     @model_validator(mode="after")
-    def _in_hue_order(self) -> Centres:
+    def _in_hue_order(self) -> Self:
         turned = 0.0
         for name, following in zip(NAMES, (*NAMES[1:], NAMES[0]), strict=True):
             distance = (getattr(self, following) - getattr(self, name)) % 360

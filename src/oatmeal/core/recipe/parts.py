@@ -1,6 +1,8 @@
-"""What all parts of a recipe's model have in common, and the numbers that several of them use."""
+"""What all parts of a recipe's model have in common, and the numbers that several of them use.
 
-from __future__ import annotations
+The modules with parts leave their annotations evaluated: from text, pydantic compiles each of them
+at every start.
+"""
 
 from typing import Annotated, Any, ClassVar, Final, Self
 

@@ -1,7 +1,5 @@
 """The settings of Prepare: the colour picture is set right before it becomes grey."""
 
-from __future__ import annotations
-
 from itertools import pairwise
 from typing import Annotated, Self
 

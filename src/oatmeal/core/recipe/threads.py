@@ -1,7 +1,5 @@
 """The settings of the threads: where each colour range goes before it becomes grey."""
 
-from __future__ import annotations
-
 from typing import Annotated, Any, Final, Self
 
 from pydantic import Field, model_validator

@@ -1,9 +1,7 @@
 """The settings of Tone: the scale from black to white."""
 
-from __future__ import annotations
-
 from itertools import pairwise
-from typing import Annotated, Any, Final, Literal
+from typing import Annotated, Any, Final, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -38,7 +36,7 @@ class Levels(Part):
     out_white: Code = setting("lightest printed", 0, 255, 255.0, trial=4, within=(140, 255))
 
     @model_validator(mode="after")
-    def _in_order(self) -> Levels:
+    def _in_order(self) -> Self:
         if self.white - self.black < NEAREST_CODES - 1e-9:
             raise ValueError("white must be at least 1 above black")
         if self.out_white - self.out_black < NEAREST_CODES - 1e-9:
@@ -123,7 +121,7 @@ class Tone(Step):
     )  # fmt: skip
 
     @model_validator(mode="after")
-    def _curve_rises_in_x(self) -> Tone:
+    def _curve_rises_in_x(self) -> Self:
         xs = [x for x, _ in self.curve]
         if any(b - a < 1e-4 for a, b in pairwise(xs)):
             raise ValueError("the points of curve must follow each other from left to right")
