@@ -116,24 +116,47 @@ def _raise(light, base, middle, tables):  # type: ignore[no-untyped-def]
 
 @parallel
 def _local(grey, wide, first, step, tables, fine, shift, strength, out):  # type: ignore[no-untyped-def]
-    width = grey.shape[1]
-    floor = FLOOR * exp2(shift)
+    """What :func:`_split` and :func:`_raise` do, and the rest, in as few passes over a row."""
+    rows, width = wide.shape[1], grey.shape[1]
+    floor, from_low = FLOOR * exp2(shift), shift - _LOW
+    last = np.int32(tables.shape[0] - 1)
     for y in prange(grey.shape[0]):
         light = np.empty(width, np.float32)
-        base = np.empty(width, np.float32)
-        middle = np.empty(width, np.float32)
-        result = out[y]
-        _split(grey[y], wide, first + step * y, 0, light, base, middle)
+        between = np.empty(width, np.float32)
+        index = np.empty(width, np.int32)
+        found = np.empty(width, np.complex128)
+        line, result = grey[y], out[y]
+        place = min(max(first + step * y, 0.0), rows - 1.0)
+        above = min(int(place), max(rows - 2, 0))
+        below = min(above + 1, rows - 1)
+        t = _f(place - above)
         for x in range(width):
-            base[x] += shift
-            light[x] += shift
-        _raise(light, base, middle, tables)
+            light[x] = log2_one(line[x] + FLOOR)
+        one, two, three, four = wide[0, above], wide[0, below], wide[1, above], wide[1, below]
+        for x in range(width):
+            slope = one[x] + t * (two[x] - one[x])
+            base = slope * light[x] + three[x] + t * (four[x] - three[x])
+            spot = min(max((base + from_low) * _PER_STOP, _f(0.0)), _f(last + 1))
+            whole = max(min(np.int32(spot), last), np.int32(0))
+            index[x] = whole
+            between[x] = spot - _f(whole)
+        for x in range(width):
+            found[x] = tables[np.uint32(index[x])]
+        values = found.view(np.float32)
+        one, two, three, four = wide[2, above], wide[2, below], wide[3, above], wide[3, below]
+        for x in range(width):
+            slope = one[x] + t * (two[x] - one[x])
+            middle = slope * light[x] + three[x] + t * (four[x] - three[x])
+            gain = values[4 * x] + between[x] * (values[4 * x + 2] - values[4 * x])
+            factor = values[4 * x + 1] + between[x] * (values[4 * x + 3] - values[4 * x + 1])
+            light[x] += shift + gain + factor * middle
         if strength != _f(0.0):
             band = fine[y]
             for x in range(width):
-                light[x] += strength * band[x]
-        for x in range(width):
-            result[x] = max(exp2(light[x]) - floor, _f(0.0))
+                result[x] = max(exp2(light[x] + strength * band[x]) - floor, _f(0.0))
+        else:
+            for x in range(width):
+                result[x] = max(exp2(light[x]) - floor, _f(0.0))
 
 
 @parallel
