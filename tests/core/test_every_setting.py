@@ -2,6 +2,7 @@
 
 import copy
 import json
+from functools import cache
 
 import numpy as np
 import pytest
@@ -154,21 +155,32 @@ EVERY = [path for path in DECLARED if not path.startswith(SAME)]
 STAGED = [path for path in EVERY if not path.startswith(FRAMING)]
 
 
-#: What takes longest to draw, and no other step looks at.
-LONG = {"prepare": ("noise", "edge_colour"), "finish": ("grain", "dust", "scratches", "paper")}
+#: What takes longest to draw, with what looks at it: the step, or nothing but itself.
+LONG = {
+    **dict.fromkeys(("prepare.noise", "prepare.edge_colour"), "prepare"),
+    **{part: part for part in ("finish.dust", "finish.scratches", "finish.paper")},
+    "finish.grain": "finish",
+}
 
 
 def full_for(path):
-    """The full recipe, without what takes long to draw in steps that the setting is not of."""
+    """The full recipe, without what takes long to draw and nothing near the setting looks at."""
     full = copy.deepcopy(FULL)
-    for step in set(LONG) - {path.partition(".")[0]}:
-        for part in LONG[step]:
-            del full[step][part]
+    for part, near in LONG.items():
+        if not path.startswith(near):
+            step, name = part.split(".")
+            del full[step][name]
     return full
 
 
 def placed(path):
     """A document in which the setting stands, and its path there."""
+    text, at = placed_once(path)
+    return json.loads(text), at
+
+
+@cache
+def placed_once(path):
     document = from_document(full_for(path)).full_document()
     base, _, rest = path.partition(":")
     if rest:
@@ -176,7 +188,7 @@ def placed(path):
         document["mix"]["base"] = copy.deepcopy(BASES[kind])
         path = f"{base}.{key}"
     document = from_document(document).full_document()
-    return document, path.replace("parameters.*", "parameters.k").replace(".*", ".0")
+    return json.dumps(document), path.replace("parameters.*", "parameters.k").replace(".*", ".0")
 
 
 def others(path):

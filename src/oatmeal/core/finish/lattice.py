@@ -94,6 +94,7 @@ def _spline(x: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(np.where(x < -0.5, rising, np.where(x < 0.5, middle, falling)))
 
 
+@lru_cache(maxsize=64)
 def _weights(
     start: float, count: int, cells: float
 ) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
@@ -102,7 +103,10 @@ def _weights(
     first = np.floor(low - 1.5).astype(np.int64) + 1
     lattice = first[:, None] + np.arange(5)
     weights = _spline(low[:, None] + cells - lattice) - _spline(low[:, None] - lattice)
-    return first, weights / cells
+    weights /= cells
+    for kept in (first, weights):
+        kept.setflags(write=False)
+    return first, weights
 
 
 def _many(start: float, count: int, cells: float) -> NDArray[np.float64]:

@@ -5,6 +5,7 @@ Places are shares of width and height of the picture as it was taken: upright, u
 
 import math
 import re
+from functools import lru_cache
 from typing import Annotated, Any, Final, Literal, Self
 
 import numpy as np
@@ -235,12 +236,18 @@ class Lens(Part):
         k1, k2, k3 = self.bend_terms()
         if not (k1 or k2 or k3 or any(self.known.falloff)):
             return self  # as nearly every recipe, and all of them are checked often
-        radius = np.linspace(0, BEND_REACH, 65)
-        square = radius**2
-        drawn = radius * (1 + square * (k1 + square * (k2 + square * k3)))
-        reached = np.flatnonzero(drawn >= 1)
-        if not len(reached) or (np.diff(drawn[: reached[0] + 1]) <= 0).any():
+        if _folds(k1, k2, k3):
             raise ValueError("a bend like this would fold the picture: take less of it")
         if (self.gain(np.linspace(0, 1, 17)) <= 0).any():
             raise ValueError("a falloff like this would leave no light")
         return self
+
+
+@lru_cache(maxsize=16)
+def _folds(k1: float, k2: float, k3: float) -> bool:
+    """True where a bend lays two places of the picture on one."""
+    radius = np.linspace(0, BEND_REACH, 65)
+    square = radius**2
+    drawn = radius * (1 + square * (k1 + square * (k2 + square * k3)))
+    reached = np.flatnonzero(drawn >= 1)
+    return not len(reached) or bool((np.diff(drawn[: reached[0] + 1]) <= 0).any())

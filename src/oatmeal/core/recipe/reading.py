@@ -81,7 +81,7 @@ def from_document(document: object) -> Recipe:
     text = json.dumps(document, separators=(",", ":"))
     if len(text) > MAX_BYTES:
         raise RecipeError([_TOO_LARGE])
-    nulls = list(islice(_nulls(document), MOST_PROBLEMS))
+    nulls = list(islice(_nulls(document), MOST_PROBLEMS)) if "null" in text else []
     if nulls:
         raise RecipeError(
             [Problem(path, "null is not a value; leave the key out") for path in nulls]

@@ -364,7 +364,7 @@ def _kind_of(options: list[Document]) -> tuple[str, tuple[str, ...]]:
 
 
 def _inside(node: Any, key: str) -> Any:
-    if isinstance(node, Mapping):
+    if isinstance(node, (dict, Mapping)):  # what it nearly always is is told soonest
         return node.get(key)
     if isinstance(node, list | tuple) and key.isdecimal() and int(key) < len(node):
         return node[int(key)]
@@ -385,8 +385,8 @@ def value_at(document: Document, path: Path) -> Any:
 
 def put(document: dict[str, Any], path: Path, value: Any) -> bool:
     """Set the value at a path of a document; False where the path leads nowhere."""
-    *parents, last = path.split(".")
-    node = value_at(document, ".".join(parents)) if parents else document
+    parents, _, last = path.rpartition(".")
+    node = value_at(document, parents) if parents else document
     if isinstance(node, dict):
         node[last] = value
     elif isinstance(node, list) and last.isdecimal() and int(last) < len(node):
