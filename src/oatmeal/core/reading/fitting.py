@@ -17,7 +17,7 @@ from typing import Final
 
 import numpy as np
 import scipy  # its parts are loaded when they are first asked for
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from oatmeal.core.colour import decode_srgb, encode_srgb, lightness, luminance_of_lightness
 from oatmeal.core.reading.bases import Candidate
@@ -124,7 +124,7 @@ class Fitted:
         return float(np.sqrt((off**2).mean()))
 
 
-def tones_of(encoded: Values) -> Values:
+def tones_of(encoded: ArrayLike) -> Values:
     """L* of encoded values."""
     return np.asarray(lightness(decode_srgb(np.clip(encoded, 0, 1))))
 

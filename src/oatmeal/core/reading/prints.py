@@ -8,6 +8,7 @@ from typing import Any, Final
 
 import cv2
 import numpy as np
+import scipy.optimize
 from numpy.typing import NDArray
 
 from oatmeal.core.colour import decode_srgb, encode_srgb, ranges
@@ -232,7 +233,7 @@ def _points(
         rgb.append(one.colour.reshape(-1, 3)[index].astype(np.float64))
         moved.append(one.weights[index].astype(np.float64))
         columns.append(_columns(one, candidate, mixed, names, character)[index])
-        target.append(tones_of(one.target.ravel()[index].astype(np.float64)))
+        target.append(one.tones.ravel()[index].astype(np.float64))
     return Points(*(np.concatenate(part) for part in (rgb, moved, columns, target)))
 
 
@@ -365,40 +366,42 @@ def _with_falloff(subjects: Sequence[Subject], recipe: Recipe, corners: float) -
     """The falloff of Finish that stands for the print's, where it brings the recipe nearer."""
     document = recipe.document()
 
-    def tried(amount: float, midpoint: float) -> tuple[float, Recipe]:
-        falloff = {"amount": round(amount, 1), "midpoint": midpoint}
-        one = from_document(document | {"finish": {"falloff": falloff}})
-        return _error(subjects, one), one
-
     best = _error(subjects, recipe), recipe
     begun = best[0]
-    sign = np.sign(corners)
-    for midpoint in (35.0, 60.0, 80.0):
-        low, high = 0.0, 100.0
-        for _ in range(6):  # by thirds: the error has one valley
-            one, other = (
-                tried(sign * (low + share * (high - low)), midpoint) for share in (1 / 3, 2 / 3)
-            )
-            best = min(best, one, other, key=lambda entry: entry[0])
-            if one[0] < other[0]:
-                high = low + 2 / 3 * (high - low)
-            else:
-                low = low + 1 / 3 * (high - low)
+
+    def error(amount: float, midpoint: float) -> float:
+        nonlocal best
+        falloff = {"amount": round(amount, 1), "midpoint": midpoint}
+        tried = from_document(document | {"finish": {"falloff": falloff}})
+        found = _error(subjects, tried)
+        best = min(best, (found, tried), key=lambda entry: entry[0])
+        return found
+
+    limits = (0, 100) if corners > 0 else (-100, 0)
+    for midpoint in (35.0, 60.0, 80.0):  # the error has one valley in each
+        scipy.optimize.minimize_scalar(
+            error, bounds=limits, args=(midpoint,), method="bounded", options={"xatol": 2}
+        )
     return best[1] if best[0] < _GAIN * begun else recipe
 
 
 def _error(subjects: Sequence[Subject], recipe: Recipe) -> float:
     """L* by which a recipe's prints differ (root mean square)."""
-    squares = [_left(one, one.pipeline.encoded(recipe))[0] ** 2 for one in subjects]
+    squares = [
+        np.square(_off(one, one.pipeline.encoded(recipe))[one.there]).mean() for one in subjects
+    ]
     return float(np.sqrt(np.mean(squares)))
+
+
+def _off(one: Subject, made: Plane) -> Plane:
+    """L* that a print differs by, nothing where there is no print."""
+    off = tones_of(made) - one.tones
+    return np.where(one.there, off, 0).astype(np.float32)
 
 
 def _left(one: Subject, made: Plane) -> tuple[float, float, float, float]:
     """What is left in L*: all of it, over wide parts, at texture, at grain."""
-    there = one.there
-    off = np.where(
-        there, tones_of(made.astype(np.float64)) - tones_of(one.target.astype(np.float64)), 0
-    ).astype(np.float32)
+    there, off = one.there, _off(one, made)
     wide = max(off.shape) * 0.03
     share = np.maximum(cv2.GaussianBlur(there.astype(np.float32), (0, 0), wide), 0.05)
     low = cv2.GaussianBlur(off, (0, 0), wide) / share

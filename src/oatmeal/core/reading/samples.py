@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Final
 
 import cv2
@@ -11,6 +12,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.colour import encode_srgb, luminance, ranges
 from oatmeal.core.pipeline import Pipeline
+from oatmeal.core.reading.fitting import tones_of
 from oatmeal.core.recipe import REST
 
 Plane = NDArray[np.float32]
@@ -52,6 +54,11 @@ class Subject:
     def colour(self) -> Plane:
         """Linear colour ``(h, w, 3)``."""
         return self.pipeline.source
+
+    @cached_property
+    def tones(self) -> Plane:
+        """L* of the print ``(h, w)``."""
+        return tones_of(self.target).astype(np.float32)
 
     def share(self) -> Values:
         """Share of the picture that each of the eight ranges holds."""
