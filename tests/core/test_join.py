@@ -5,7 +5,7 @@ import cv2
 import numpy as np
 import pytest
 import wide
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from oatmeal.core.join import Choices, Frame, JoinError, composing, find, lay
@@ -31,6 +31,11 @@ def found(four):
 @pytest.fixture(scope="module")
 def laid(found):
     return lay(found, Choices())
+
+
+@pytest.fixture(scope="module")
+def bordered(found):
+    return {border: lay(found, Choices(border=border)) for border in ("crop", "bend", "keep")}
 
 
 def test_frames_lie_where_they_were_taken_in_any_order(four, found):
@@ -103,10 +108,11 @@ def test_the_joined_picture_is_the_view(laid):
     assert step[seam].mean() < 1.1 * step[~near].mean()
 
 
-def test_borders(found):
-    crop, bend, keep = (lay(found, Choices(border=one)) for one in ("crop", "bend", "keep"))
+def test_borders(bordered):
+    crop, bend, keep = bordered.values()
     black = [
-        np.mean(np.concatenate(list(one.strips())).max(axis=2) == 0) for one in (crop, bend, keep)
+        np.mean(np.concatenate([strip.sum(axis=2) == 0 for strip in one.strips()]))
+        for one in (crop, bend, keep)
     ]
     assert black[0] == 0
     assert black[1] < 0.002
@@ -116,8 +122,8 @@ def test_borders(found):
     assert area[1] == pytest.approx(area[2], rel=0.02)
 
 
-def test_a_bent_border_keeps_shapes(found):
-    canvas = lay(found, Choices(border="bend")).canvas
+def test_a_bent_border_keeps_shapes(bordered):
+    canvas = bordered["bend"].canvas
     rows, columns = canvas.warp.shape[:2]
     across = np.diff(canvas.warp, axis=1)[:-1] * columns / canvas.width
     down = np.diff(canvas.warp, axis=0)[:, :-1] * rows / canvas.height
@@ -206,6 +212,7 @@ def test_a_view_too_wide_for_a_plane_is_laid_on_a_cylinder(four):
     assert chosen(around, "plane").name == "cylinder"
 
 
+@example(1.2e-7, [(0.0, 1e-5)])
 @given(
     st.floats(-0.12, 0.12),
     st.lists(st.tuples(st.floats(-0.8, 0.8), st.floats(-0.8, 0.8)), min_size=1, max_size=8),

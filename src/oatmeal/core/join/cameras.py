@@ -110,14 +110,10 @@ def straightened(bent_places: Points, bend: float) -> Points:
 
 
 def bent(straight: Points, bend: float) -> Points:
-    """The inverse of :func:`straightened`."""
-    if abs(bend) < 1e-12:
-        return straight
+    """The inverse of :func:`straightened`; beyond where that turns back, at its edge's factor."""
     squared = (straight**2).sum(axis=-1, keepdims=True)
-    under = np.maximum(1 - 4 * bend * squared, 1e-9)
-    near = squared < 1e-12
-    factor = (1 - np.sqrt(under)) / np.where(near, 1.0, 2 * bend * squared)
-    return np.asarray(straight * np.where(near, 1.0, factor))
+    # the root's difference from 1 has no digits left where the bend is small, its sum has all
+    return np.asarray(straight * (2 / (1 + np.sqrt(np.maximum(1 - 4 * bend * squared, 0)))))
 
 
 def rotation_of(vector: Points) -> Points:
