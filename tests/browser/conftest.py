@@ -145,10 +145,11 @@ class Desk:
                 const canvas = document.querySelector(`canvas[x-ref=${ref}]`);
                 const { width, height } = canvas;
                 const data = canvas.getContext("2d").getImageData(0, 0, width, height).data;
+                const greens = new Uint8Array(width * height);
+                for (let at = 0; at < greens.length; at += 1) greens[at] = data[4 * at + 1];
                 let green = "";
-                for (let y = 0; y < height; y += 1) {
-                    const row = data.subarray(y * width * 4, (y + 1) * width * 4);
-                    green += String.fromCharCode(...row.filter((_, place) => place % 4 === 1));
+                for (let at = 0; at < greens.length; at += 0x8000) {
+                    green += String.fromCharCode(...greens.subarray(at, at + 0x8000));
                 }
                 const box = canvas.getBoundingClientRect();
                 return { width, height, green: btoa(green), hidden: canvas.hidden,

@@ -72,7 +72,7 @@ def test_sixty_frames_and_a_hard_stop_half_way(tmp_path):
 
 def test_a_clean_stop_in_the_middle_goes_on_at_the_next_start(tmp_path):
     home = tmp_path / "home"
-    oatmeal, ids = begin(tmp_path, 8, 800, 1200)
+    oatmeal, ids = begin(tmp_path, 8, 500, 750)
     oatmeal.call("POST", "api/exports", {"photographs": ids, "format": "png", "depth": 16})
     end = time.monotonic() + 60
     while True:

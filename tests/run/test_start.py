@@ -91,8 +91,13 @@ def test_kill_in_the_middle_of_edits_and_of_an_import(tmp_path):
     assert not (home / "database" / "mariadb.pid").exists()
 
 
-def test_only_one_may_work_in_a_folder(tmp_path):
+def test_only_one_may_work_in_a_folder_and_the_key_in_its_address_opens_it(tmp_path):
     oatmeal = Oatmeal(tmp_path / "home")
+    assert "?key=" in oatmeal.door
+    with pytest.raises(urllib.error.HTTPError) as refused:
+        urllib.request.urlopen(oatmeal.address)
+    assert refused.value.code == 403
+    assert oatmeal.call("GET", "api/exports") == {"batches": []}
     second = subprocess.run(
         [sys.executable, "-m", "oatmeal.run"],
         env={**os.environ, "OATMEAL_HOME": str(tmp_path / "home"), "OATMEAL_PORT": "0"},
@@ -155,17 +160,24 @@ def test_a_killed_database_is_started_again_and_nothing_acknowledged_is_lost(tmp
     assert oatmeal.stop() == 0
 
 
-def test_the_data_folder_is_nobody_elses_and_an_empty_password_is_no_password(tmp_path):
-    home = tmp_path / "home"
-    oatmeal = Oatmeal(home)
-    assert home.stat().st_mode & 0o077 == 0
-    assert oatmeal.stop() == 0
-    (home / "database" / "password").write_text("")
-    (home / "secret").write_text("")
-    again = Oatmeal(home)
-    assert again.call("GET", "api/exports") == {"batches": []}
-    assert len((home / "database" / "password").read_text()) > 20
-    assert again.stop() == 0
+def test_a_home_with_odd_letters_is_nobody_elses_and_its_secrets_are_never_empty():
+    """It ends in order also where the signal to end was ignored before."""
+    with TemporaryDirectory(prefix="my 'ö\"$ pictures ") as folder:
+        home = Path(folder) / "in here"
+        oatmeal = Oatmeal(home)
+        assert home.stat().st_mode & 0o077 == 0
+        assert oatmeal.call("POST", "api/series", {"name": "Meet"})["id"] == 1
+        assert oatmeal.stop() == 0
+        (home / "database" / "password").write_text("")
+        (home / "secret").write_text("")
+        before = signal.signal(signal.SIGTERM, signal.SIG_IGN)
+        try:
+            again = Oatmeal(home)
+        finally:
+            signal.signal(signal.SIGTERM, before)
+        assert again.call("PATCH", "api/series/1", {"name": "Lift"})["name"] == "Lift"
+        assert len((home / "database" / "password").read_text()) > 20
+        assert again.stop() == 0
 
 
 @pytest.mark.parametrize("port", ["99999", "1" * 5000, "-1", "x"])
@@ -180,17 +192,6 @@ def test_an_export_worker_whose_server_is_gone_ends_at_once():
     begun = time.monotonic()
     assert subprocess.run([sys.executable, "-c", code], timeout=30).returncode == 1
     assert time.monotonic() - begun < 20
-
-
-def test_a_home_with_spaces_and_other_letters():
-    with TemporaryDirectory(prefix="my 'ö\"$ pictures ") as folder:
-        home = Path(folder) / "in here"
-        oatmeal = Oatmeal(home)
-        assert oatmeal.call("POST", "api/series", {"name": "Meet"})["id"] == 1
-        assert oatmeal.stop() == 0
-        again = Oatmeal(home)
-        assert again.call("PATCH", "api/series/1", {"name": "Lift"})["name"] == "Lift"
-        assert again.stop() == 0
 
 
 def test_a_closed_terminal_ends_it_in_order_and_the_log_says_so(tmp_path):
@@ -231,15 +232,6 @@ def test_a_start_that_failed_leaves_signals_as_they_were(tmp_path, monkeypatch):
     assert [signal.getsignal(number) for number in numbers] == before
 
 
-def test_it_ends_also_where_the_signal_to_end_was_ignored_before(tmp_path):
-    before = signal.signal(signal.SIGTERM, signal.SIG_IGN)
-    try:
-        oatmeal = Oatmeal(tmp_path / "home")
-    finally:
-        signal.signal(signal.SIGTERM, before)
-    assert oatmeal.stop() == 0
-
-
 def test_a_disk_that_fills_during_the_start_is_named(tmp_path, monkeypatch, capsys):
     monkeypatch.setenv("OATMEAL_HOME", str(tmp_path / "home"))
 
@@ -251,16 +243,6 @@ def test_a_disk_that_fills_during_the_start_is_named(tmp_path, monkeypatch, caps
     assert serve.main([]) == 1
     said = capsys.readouterr().err
     assert f"and the disk that holds {tmp_path / 'home'} has" in said
-
-
-def test_the_key_in_the_printed_address_opens_the_library(tmp_path):
-    oatmeal = Oatmeal(tmp_path / "home")
-    assert "?key=" in oatmeal.door
-    with pytest.raises(urllib.error.HTTPError) as refused:
-        urllib.request.urlopen(oatmeal.address)
-    assert refused.value.code == 403
-    assert oatmeal.call("GET", "api/exports") == {"batches": []}
-    assert oatmeal.stop() == 0
 
 
 def test_processes_of_the_server_read_its_start_without_the_server(tmp_path):

@@ -1,8 +1,14 @@
 // Panels and dialogs: only the open step is bound with the page, for the picture comes first.
 import Alpine from "../alpine.js";
 
+const QUIET_MS = 2000;
 const LONGEST_MS = 500;
 const AFTER_MS = 50;
+
+let touched = performance.now();
+for (const kind of ["pointerdown", "pointermove", "keydown", "wheel"]) {
+  document.addEventListener(kind, () => { touched = performance.now(); }, { capture: true, passive: true });
+}
 
 /** @param {string} [name] @returns {NodeListOf<HTMLElement>} what is not bound yet */
 function unbound(name) {
@@ -23,20 +29,22 @@ export function bind(name) {
   }
 }
 
-/** When there is time; not every browser tells. @param {() => void} act */
-function whenIdle(act) {
-  if ("requestIdleCallback" in window) requestIdleCallback(act, { timeout: LONGEST_MS });
+/** When nothing was touched for a while and there is time; not every browser tells. @param {() => void} act */
+function whenQuiet(act) {
+  const left = touched + QUIET_MS - performance.now();
+  if (left > 0) setTimeout(() => whenQuiet(act), left);
+  else if ("requestIdleCallback" in window) requestIdleCallback(act, { timeout: LONGEST_MS });
   else setTimeout(act, AFTER_MS);
 }
 
 let binding = false;
 
-/** Bind all that is left, one after another, whenever there is time. */
+/** Bind all that is left, one after another, while nobody works: each would hold up a drag. */
 export function bindOthers() {
   const [panel] = unbound();
   if (!panel || binding) return;
   binding = true;
-  whenIdle(() => {
+  whenQuiet(() => {
     binding = false;
     bind(panel.dataset.panel);
     bindOthers();
