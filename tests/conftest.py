@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import io
 import os
 import re
@@ -19,6 +20,12 @@ from oatmeal.library.store import FileStore
 from oatmeal.run.mariadb import PrivateServer
 from oatmeal.settings import Settings
 from oatmeal.web import access, create_app
+
+
+def pytest_collection_finish():
+    """What was imported stays: it need not be looked through at every collection of garbage."""
+    gc.collect()
+    gc.freeze()
 
 
 def pytest_addoption(parser):

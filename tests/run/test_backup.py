@@ -2,6 +2,7 @@
 
 import json
 import os
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -21,10 +22,16 @@ from oatmeal.run.backup import BackupError, backup, restore
 from oatmeal.run.mariadb import PrivateServer
 
 
+@pytest.fixture(scope="module")
+def made(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("made")
+    return library(folder / "home", folder)
+
+
 @pytest.fixture
-def home(tmp_path):
+def home(made, tmp_path):
     """A library with two photographs and a recipe, its database stopped."""
-    return library(tmp_path / "home", tmp_path)
+    return shutil.copytree(made, tmp_path / "home")
 
 
 def library(home, tmp_path):
