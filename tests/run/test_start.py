@@ -31,7 +31,7 @@ def red(stops):
 def test_kill_in_the_middle_of_edits_and_of_an_import(tmp_path):
     home = tmp_path / "home"
     picture = write_png(tmp_path / "a.png", codes()).read_bytes()
-    large = write_png(tmp_path / "b.png", codes(1500, 2200, seed=9)).read_bytes()
+    large = write_png(tmp_path / "b.png", codes(900, 1300, seed=9)).read_bytes()
     oatmeal = Oatmeal(home)
     series = oatmeal.call("POST", "api/series", {"name": "Meet"})["id"]
     added = oatmeal.call("POST", f"api/series/{series}/photographs", picture, X_File_Name="a.png")

@@ -131,11 +131,7 @@ def _averaged(codes, table, across, across_weights, down, down_weights, out):  #
                 if y != held:
                     held = y
                     _narrowed(codes[y].reshape(-1), table, across, across_weights, narrow)
-                weight = down_weights[row, 1]
-                if y == end:
-                    weight = down_weights[row, 2]
-                if y == begin:
-                    weight = down_weights[row, 0]
+                weight = down_weights[row, 0 if y == begin else 2 if y == end else 1]
                 for i in range(result.shape[0]):
                     result[i] += weight * narrow[i]
 
@@ -166,11 +162,7 @@ def _plane_averaged(plane, across, across_weights, down, down_weights, out):  # 
         begin, end = down[row, 0], down[row, 1]
         for y in range(begin, end + 1):
             line = plane[y]
-            weight = down_weights[row, 1]
-            if y == end:
-                weight = down_weights[row, 2]
-            if y == begin:
-                weight = down_weights[row, 0]
+            weight = down_weights[row, 0 if y == begin else 2 if y == end else 1]
             for x in range(wide.shape[0]):
                 wide[x] += weight * line[x]
         for x in range(across.shape[0]):
