@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 from functools import cache
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 from samples import DEMO
@@ -34,6 +35,12 @@ def taken(noise: float = 0.004) -> tuple[list[scene.Shot], list[NDArray[np.uint8
         shots.append(scene.Shot(0.98 * SIZE[0], *SIZE, yaw, pitch, roll, -0.03))
         codes.append(scene.take(painted(), shots[-1], PPR, stops, 0.45, noise, n))
     return shots, codes
+
+
+@cache
+def small() -> list[NDArray[np.uint8]]:
+    """Their codes at 480 x 320, where nobody asks how exactly they lie."""
+    return [cv2.resize(one, (480, 320), interpolation=cv2.INTER_AREA) for one in taken()[1]]
 
 
 def frame(name: str, codes: NDArray[np.uint8]) -> Frame:

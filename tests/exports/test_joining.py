@@ -32,7 +32,7 @@ from oatmeal.photofile.errors import PhotoFileError
 def files(tmp_path_factory):
     """Two frames that overlap, as JPEGs that say when they were taken."""
     folder = tmp_path_factory.mktemp("frames")
-    for n, codes in enumerate(wide.taken()[1][:2]):
+    for n, codes in enumerate(wide.small()[:2]):
         picture = Image.fromarray(codes)
         exif = picture.getexif()
         exif[306] = f"2026:06:20 06:4{n}:00"
@@ -75,7 +75,7 @@ def test_colours_that_srgb_cannot_hold_survive(tmp_path):
         [[0.6274, 0.3293, 0.0433], [0.0691, 0.9195, 0.0114], [0.0164, 0.088, 0.8956]]
     )
     paths = []
-    for n, codes in enumerate(wide.taken()[1][:2]):
+    for n, codes in enumerate(wide.small()[:2]):
         light = decode_srgb(codes / 255) @ to_wide.T
         light[..., 1] = np.minimum(1, light[..., 1] * 1.35)  # greens beyond sRGB
         pixels = np.rint(wide.scene.encoded(light) * 65535).astype(np.uint16)

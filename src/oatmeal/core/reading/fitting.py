@@ -40,6 +40,9 @@ _HELD_STRENGTHS: Final = 0.3
 _HELD_WEIGHTS: Final = 0.6
 _HELD_SLOPES: Final = 0.02
 
+#: A fit ends where a step lowers its errors by less than this share of them.
+_STANDS: Final = 1e-6
+
 #: The curve's slope below which it counts as level.
 _FLATTEST: Final = 0.05
 
@@ -264,7 +267,7 @@ class _Fitter:
         begin = np.clip(self.start, low + 1e-6, high - 1e-6)
         found = scipy.optimize.least_squares(
             self.errors, begin, jac=self.slopes, bounds=(low, high), loss="soft_l1",
-            f_scale=_ODD_L, x_scale=size, max_nfev=rounds, tr_solver="exact",
+            f_scale=_ODD_L, x_scale=size, max_nfev=rounds, ftol=_STANDS, tr_solver="exact",
         )  # fmt: skip
         weights, lifts, strengths, steps = self._parts(found.x)
         every = np.zeros(8)
