@@ -106,6 +106,10 @@ def test_both_sides_are_the_cores_frames_and_the_differences_are_told(bench, pag
     page.get_by_role("button", name="Duplicate this version").click()
     page.wait_for_url("**version=2")
     bench.wait()
+    box = page.locator(".toastline").bounding_box()  # what lies under it can be clicked
+    middle = [box["x"] + box["width"] / 2, box["y"] + box["height"] / 2]
+    under = "(at) => !document.elementFromPoint(...at).closest('.toasts')"
+    assert page.evaluate(under, middle)
     lift(bench, page, "blue", -0.8)
     now = bench.recipe(2)
     page.get_by_role("button", name="Compare", exact=True).click()

@@ -8,7 +8,7 @@ from typing import Any, Final
 
 import cv2
 import numpy as np
-import scipy.optimize
+import scipy  # its parts are loaded when they are first asked for
 from numpy.typing import NDArray
 
 from oatmeal.core.colour import decode_srgb, encode_srgb, ranges
