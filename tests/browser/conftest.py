@@ -185,6 +185,7 @@ class Desk:
 
     def drag(self, locator, dx: float, dy: float, position=None) -> None:
         """Press on the middle of something (or a position in it) and drag it."""
+        locator.wait_for()  # a panel that was just opened has no place before it is drawn
         box = locator.bounding_box()
         x = box["x"] + (position[0] if position else box["width"] / 2)
         y = box["y"] + (position[1] if position else box["height"] / 2)

@@ -97,6 +97,7 @@ def test_a_toned_print_is_rgb_and_the_file_holds_what_is_shown(ramp, page, tmp_p
 def test_a_tint_is_dragged_in_one_step_and_shown_louder_with_shift(ramp, page):
     group(ramp, "Colour")
     strip = page.get_by_role("group", name="Colour of the darks")
+    strip.wait_for()
     box = strip.bounding_box()
     page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.8)
     page.keyboard.down("Shift")

@@ -37,6 +37,7 @@ def test_from_an_empty_start_to_a_finished_file(desk, page, tmp_path):
     # the scale: a new point on the curve, pulled up; black point typed
     page.get_by_role("tab", name="Tone").click()
     plot = page.locator(".scale .plot")
+    plot.wait_for()
     box = plot.bounding_box()
     desk.drag(plot, 0, -30, position=(box["width"] * 0.4, box["height"] * 0.6))
     points = desk.recipe().tone.curve
@@ -77,6 +78,7 @@ def test_from_an_empty_start_to_a_finished_file(desk, page, tmp_path):
     # the finished file equals the command line's
     page.get_by_role("button", name="Export").click()
     tiff = page.get_by_role("button", name="TIFF")
+    tiff.wait_for()
     place = tiff.bounding_box()
     tiff.click()
     page.get_by_role("button", name="16 bits").click()

@@ -106,7 +106,9 @@ def test_both_sides_are_the_cores_frames_and_the_differences_are_told(bench, pag
     page.get_by_role("button", name="Duplicate this version").click()
     page.wait_for_url("**version=2")
     bench.wait()
-    box = page.locator(".toastline").bounding_box()  # what lies under it can be clicked
+    message = page.locator(".toastline")
+    message.wait_for()
+    box = message.bounding_box()  # what lies under it can be clicked
     middle = [box["x"] + box["width"] / 2, box["y"] + box["height"] / 2]
     under = "(at) => !document.elementFromPoint(...at).closest('.toasts')"
     assert page.evaluate(under, middle)
