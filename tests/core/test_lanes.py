@@ -83,6 +83,20 @@ def test_every_finite_half_becomes_the_same_single():
     assert np.signbit(kernels.from_half(np.full((1, 1, 3), -0.0, np.float16))).all()
 
 
+def test_a_single_becomes_the_nearest_half():
+    """IEEE 754: numpy's own conversion; every half, what lies between two, and what is beyond."""
+    halves = np.arange(0x7B53, dtype=np.uint16).view(np.float16).astype(np.float32)  # to 60,000
+    half_way = (halves[:-1] + halves[1:]) / 2
+    about = np.concatenate([np.nextafter(half_way, way, dtype=np.float32) for way in (-1e9, 1e9)])
+    sizes = np.concatenate([halves, half_way, about])
+    single = np.concatenate([sizes, -sizes])
+    single = single[: len(single) // 12 * 12].reshape(-1, 4, 3)
+    found = kernels.to_half(single)
+    assert np.array_equal(found.view(np.uint16), single.astype(np.float16).view(np.uint16))
+    beyond = np.array([[[1e30, -70000, 60000]]], np.float32)
+    assert kernels.to_half(beyond).tolist() == [[[60000, -60000, 60000]]]
+
+
 FEWER = [
     ((400, 600), (137, 205)), ((90, 64), (30, 16)), ((401, 603), (401, 600)), ((9, 5), (4, 5)),
 ]  # fmt: skip

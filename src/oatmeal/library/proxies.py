@@ -12,7 +12,7 @@ from typing import Any, BinaryIO, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.kernels import from_half
+from oatmeal.core.colour.kernels import from_half, to_half
 from oatmeal.core.noise import Noise
 from oatmeal.core.picture import proxy, reduced
 from oatmeal.library.store import FileStore, Original
@@ -114,11 +114,7 @@ class Proxies:
 def copies(picture: SourcePicture) -> dict[int, NDArray[np.float16]]:
     """The reduced copies of a picture by their longer side, in half precision."""
     large = proxy(picture, BENCH_SIDE)
-    return {BENCH_SIDE: _half(large), SHEET_SIDE: _half(reduced(large, SHEET_SIDE))}
-
-
-def _half(rgb_linear: NDArray[np.float32]) -> NDArray[np.float16]:
-    return np.clip(rgb_linear, -60000, 60000).astype(np.float16)
+    return {BENCH_SIDE: to_half(large), SHEET_SIDE: to_half(reduced(large, SHEET_SIDE))}
 
 
 def _noise(path: Path) -> Noise:

@@ -31,6 +31,9 @@ _RED_Y, _GREEN_Y, _BLUE_Y = (_f(weight) for weight in LUMINANCE_WEIGHTS)
 #: Digest of lanes.py, see there.
 LANES: Final = "5e6dca936b50"
 
+#: The largest number that half precision is asked to hold, exactly one of its own.
+LARGEST_HALF: Final = 60_000.0
+
 #: New rows that one thread makes of a reduced picture, one after the other.
 _AVERAGED_ROWS: Final = 16
 
@@ -186,6 +189,23 @@ def _from_half(words, out):  # type: ignore[no-untyped-def]
             result[i] = size * sign
 
 
+@parallel
+def _to_half(words, most, out):  # type: ignore[no-untyped-def]
+    for y in prange(words.shape[0]):
+        row, result = words[y].reshape(-1), out[y].reshape(-1)
+        for i in range(row.shape[0]):
+            word = row[i]
+            size = np.int32(min(word & np.int32(0x7FFFFFFF), most))
+            # 13 digits fewer, a half rounded to even; the exponent is 112 smaller
+            odd = np.int32((size >> np.int32(13)) & np.int32(1))
+            normal = np.int32(size + np.int32(0xFFF - (112 << 23)) + odd) >> np.int32(13)
+            # below 2^-14 it counts steps of 2^-24: added to 2^23 they are the last digits
+            steps = _f(size.view(np.float32) * _f(2.0**24) + _f(2.0**23))
+            tiny = np.int32(steps.view(np.int32) - np.int32(0x4B000000))
+            half = tiny if size < np.int32(113 << 23) else normal
+            result[i] = np.uint16(half | ((word >> np.int32(16)) & np.int32(0x8000)))
+
+
 def luminance(rgb_linear: Colour) -> Plane:
     """Luminance Y of linear colour ``(H, W, 3)``, clamped at 0 (IEC 61966-2-1)."""
     out = plane_of(rgb_linear)
@@ -313,6 +333,17 @@ def from_half(values: NDArray[np.float16]) -> Colour:
     return out
 
 
+def to_half(values: Colour) -> NDArray[np.float16]:
+    """Numbers ``(H, W, 3)`` in half precision (IEEE 754 binary16), the nearest, ties to even.
+
+    What is beyond :data:`LARGEST_HALF` either way becomes that.
+    """
+    out = np.empty(values.shape, dtype=np.float16)
+    most = np.float32(LARGEST_HALF).view(np.int32)
+    _to_half(np.ascontiguousarray(values).view(np.int32), most, out.view(np.uint16))
+    return out
+
+
 def plane_of(rgb: Colour) -> Plane:
     """An empty plane of a picture's size."""
     return np.empty(rgb.shape[:2], dtype=np.float32)
@@ -324,7 +355,7 @@ def warm() -> None:
     decoded(encoded(luminance(rgb)))
     display(rgb)
     polar(*colours(rgb)[1:])
-    from_half(rgb.astype(np.float16))
+    from_half(to_half(rgb))
     plane_averaged(rgb[..., 0], 1, 1)
     for dtype in (np.uint8, np.uint16):
         codes = np.zeros((2, 2, 3), dtype=dtype)
