@@ -58,9 +58,11 @@ def matched(
     if min(len(one.points), len(other.points)) < _FEWEST:
         return np.empty(0, np.intp), np.empty(0, np.intp)
     alike = one.descriptors @ other.descriptors.T
-    nearest, back = alike.argmax(axis=1), alike.argmax(axis=0)
-    two = -np.partition(-alike, 1, axis=1)[:, :2]
-    apart = np.sqrt(np.maximum(2 - 2 * two, 0))
-    clear = apart[:, 0] < ratio * np.maximum(apart[:, 1], 1e-6)
-    index = np.flatnonzero(clear & (back[nearest] == np.arange(len(nearest))))
+    rows = np.arange(len(alike))
+    nearest = alike.argmax(axis=1)
+    best = alike[rows, nearest]
+    back = best == alike.max(axis=0)[nearest]
+    alike[rows, nearest] = -1
+    first, second = (np.sqrt(np.maximum(2 - 2 * one, 0)) for one in (best, alike.max(axis=1)))
+    index = np.flatnonzero(back & (first < ratio * np.maximum(second, 1e-6)))
     return index, nearest[index]

@@ -22,6 +22,7 @@ from oatmeal.core.colour import encode_srgb
 from oatmeal.core.join.cameras import Cameras
 from oatmeal.core.join.canvas import Canvas
 from oatmeal.core.join.frames import Colour, Mask, Points
+from oatmeal.core.join.kernels import largest
 
 #: Cells of the mesh across and up.
 ACROSS, UP = 40, 9
@@ -97,19 +98,8 @@ def largest_rectangle(mask: Mask) -> tuple[int, int, int, int]:
     >>> largest_rectangle(np.array([[0, 1, 1], [1, 1, 1], [0, 1, 0]], bool))
     (1, 0, 3, 2)
     """
-    best, found = 0, (0, 0, mask.shape[1], mask.shape[0])
-    heights = np.zeros(mask.shape[1] + 1, dtype=int)
-    for y, row in enumerate(mask):
-        heights[:-1] = np.where(row, heights[:-1] + 1, 0)
-        stack: list[tuple[int, int]] = []
-        for x, high in enumerate(heights.tolist()):
-            start = x
-            while stack and stack[-1][1] >= high:
-                start, tall = stack.pop()
-                if tall * (x - start) > best:
-                    best, found = tall * (x - start), (start, y - tall + 1, x, y + 1)
-            stack.append((start, high))
-    return found
+    x0, y0, x1, y1 = largest(np.ascontiguousarray(mask))
+    return int(x0), int(y0), int(x1), int(y1)
 
 
 def _placed(mask: Mask) -> Points:

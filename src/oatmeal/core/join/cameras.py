@@ -69,8 +69,7 @@ class Camera:
         depth = own[..., 2:]
         flat = own[..., :2] / np.where(np.abs(depth) < 1e-9, 1e-9, depth)
         found: Points = np.asarray(bent(flat, self.bend) * self.focal + self.middle)
-        length = np.linalg.norm(rays, axis=-1, keepdims=True)
-        found[(depth <= 0.05 * length)[..., 0]] = NOWHERE
+        found[(depth <= 0.05 * np.sqrt(squared(rays)))[..., 0]] = NOWHERE
         return found
 
     def edge(self, count: int = 40) -> Points:
@@ -103,17 +102,24 @@ class Fit:
     bend: float
 
 
+def squared(vectors: Points) -> Points:
+    """Squared lengths ``(..., 1)`` of vectors ``(..., n)``; NumPy's sum over so few is slow."""
+    total = vectors[..., :1] ** 2
+    for axis in range(1, vectors.shape[-1]):
+        total += vectors[..., axis : axis + 1] ** 2
+    return total
+
+
 def straightened(bent_places: Points, bend: float) -> Points:
     """The division model, in focal lengths from the middle."""
-    squared = (bent_places**2).sum(axis=-1, keepdims=True)
-    return np.asarray(bent_places / (1 + bend * squared))
+    return np.asarray(bent_places / (1 + bend * squared(bent_places)))
 
 
 def bent(straight: Points, bend: float) -> Points:
     """The inverse of :func:`straightened`; beyond where that turns back, at its edge's factor."""
-    squared = (straight**2).sum(axis=-1, keepdims=True)
+    out = squared(straight)
     # the root's difference from 1 has no digits left where the bend is small, its sum has all
-    return np.asarray(straight * (2 / (1 + np.sqrt(np.maximum(1 - 4 * bend * squared, 0)))))
+    return np.asarray(straight * (2 / (1 + np.sqrt(np.maximum(1 - 4 * bend * out, 0)))))
 
 
 def rotation_of(vector: Points) -> Points:

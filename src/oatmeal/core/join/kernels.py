@@ -9,7 +9,7 @@ from numba import prange
 from numpy.typing import NDArray
 
 from oatmeal.core.colour import encode_srgb
-from oatmeal.core.colour.lanes import parallel
+from oatmeal.core.colour.lanes import parallel, serial
 
 _f = np.float32
 
@@ -25,6 +25,33 @@ _BEYOND: Final = _f(4.0)
 
 Colour = NDArray[np.float32]
 Plane = NDArray[np.float32]
+
+
+@serial
+def largest(mask):  # type: ignore[no-untyped-def]
+    """The largest rectangle of ones in a bool mask ``(h, w)``: ``x0, y0, x1, y1``.
+
+    Over each row stand columns of ones; a stack keeps those that are still open, the lowest first.
+    """
+    height, width = mask.shape
+    best, found = 0, (0, 0, width, height)
+    tall = np.zeros(width + 1, np.int64)
+    starts, heights = np.empty(width + 1, np.int64), np.empty(width + 1, np.int64)
+    for y in range(height):
+        open_ones = 0
+        for x in range(width + 1):
+            if x < width:
+                tall[x] = tall[x] + 1 if mask[y, x] else 0
+            start = x
+            while open_ones and heights[open_ones - 1] >= tall[x]:
+                open_ones -= 1
+                start = starts[open_ones]
+                area = heights[open_ones] * (x - start)
+                if area > best:
+                    best, found = area, (start, y - heights[open_ones] + 1, x, y + 1)
+            starts[open_ones], heights[open_ones] = start, tall[x]
+            open_ones += 1
+    return found
 
 
 @parallel
@@ -175,3 +202,4 @@ def warm() -> None:
     spread(grid, 16, (4, 4), (0, 0, 4, 4), (4, 4))
     add(np.zeros_like(root), root, plane, root, (1.0, 1.0, 0.0, 0.0), plane)
     coded(root, plane > 0)
+    largest(plane > 0)

@@ -17,7 +17,7 @@ import cv2
 import numpy as np
 
 from oatmeal.core.colour import luminance
-from oatmeal.core.join.cameras import Camera, Cameras
+from oatmeal.core.join.cameras import Camera, Cameras, squared
 from oatmeal.core.join.canvas import Canvas, within
 from oatmeal.core.join.frames import Colour, Frame, Mask, Plane, Points
 from oatmeal.core.picture import reduced
@@ -83,7 +83,7 @@ class Light:
 def off_middle(camera: Camera, places: Points) -> Points:
     """Squared distance from the frame's middle, 1 in its corner."""
     half = (camera.width / 2) ** 2 + (camera.height / 2) ** 2
-    return np.asarray(((places - camera.middle) ** 2).sum(axis=-1) / half)
+    return np.asarray(squared(places - camera.middle)[..., 0] / half)
 
 
 def coarse(frames: Sequence[Frame], cameras: Cameras, canvas: Canvas) -> dict[int, Coarse]:

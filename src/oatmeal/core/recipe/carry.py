@@ -96,15 +96,14 @@ def scaled(recipe: Recipe, strength: float) -> Recipe:
     """
     document = recipe.full_document()
     for path, value, one in list(DECLARED.inside(document)):
-        put(document, path, _scaled(value, one, strength))
+        if one.scale != "stays":
+            put(document, path, _scaled(value, one, strength))
     for step in STEPS:
         document[step] = _settled(getattr(recipe, step), document[step])
     return from_document(document)
 
 
 def _scaled(value: Any, one: Setting, strength: float) -> Any:
-    if one.scale == "stays":
-        return value
     if one.scale == "curve":
         points = [[x, _kept(x + strength * (y - x), 0, 1)] for x, y in value]
         return list(STRAIGHT) if all(x == y for x, y in points) else points
