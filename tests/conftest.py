@@ -8,11 +8,15 @@ import os
 import re
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from typing import ClassVar
 
+import jinja2
 import pytest
 import sqlalchemy
+from flask import Flask
 from PIL import Image
 from samples import codes
+from werkzeug.routing import Rule
 
 from oatmeal.library.database import Database
 from oatmeal.library.models import Base
@@ -69,9 +73,43 @@ def store(tmp_path):
     return FileStore(tmp_path / "home")
 
 
+class Kept(jinja2.BytecodeCache):
+    """Pages that one application compiled; those of later tests need not do it again."""
+
+    def __init__(self):
+        self.pages = {}
+
+    def load_bytecode(self, bucket):
+        if bucket.key in self.pages:
+            bucket.bytecode_from_string(self.pages[bucket.key])
+
+    def dump_bytecode(self, bucket):
+        self.pages[bucket.key] = bucket.bytecode_to_string()
+
+
+PAGES = Kept()
+
+
+class Address(Rule):
+    """An address; the code that builds it serves the applications of later tests too."""
+
+    made: ClassVar = {}
+
+    def _compile_builder(self, append_unknown=True):
+        key = (self.rule, append_unknown, str(self.defaults))
+        if key not in self.made:
+            self.made[key] = super()._compile_builder(append_unknown)
+        return self.made[key]
+
+
+Flask.url_rule_class = Address
+
+
 @pytest.fixture
 def app(database, store, tmp_path):
-    return create_app(database, store, Settings(tmp_path / "home"))
+    made = create_app(database, store, Settings(tmp_path / "home"))
+    made.jinja_env.bytecode_cache = PAGES
+    return made
 
 
 class Web:

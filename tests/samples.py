@@ -37,8 +37,9 @@ def codes(height: int = 40, width: int = 60, bits: int = 8, seed: int = 5) -> ND
 
 
 def write_png(path: Path, pixels: NDArray[Any]) -> Path:
-    """Write codes as PNG with a general-purpose library."""
-    path.write_bytes(imagecodecs.png_encode(np.ascontiguousarray(np.squeeze(pixels))))
+    """Write codes as PNG with a general-purpose library, quickly rather than small."""
+    quick = {"level": 1, "filter": imagecodecs.PNG.FILTER.NO}
+    path.write_bytes(imagecodecs.png_encode(np.ascontiguousarray(np.squeeze(pixels)), **quick))
     return path
 
 

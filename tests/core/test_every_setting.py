@@ -213,8 +213,14 @@ def others(path):
 
 
 def with_value(path, value):
+    """The recipe of :func:`placed` with another value."""
+    return made_with(path, json.dumps(value))
+
+
+@cache
+def made_with(path, text):
     document, at = placed(path)
-    assert put(document, at, value), path
+    assert put(document, at, json.loads(text)), path
     return from_document(document)
 
 
