@@ -8,7 +8,7 @@ import numpy as np
 import scipy  # its parts are loaded when they are first asked for
 from numpy.typing import NDArray
 
-from oatmeal.core.reading.fitting import tones_of
+from oatmeal.core.reading.fitting import STANDS, tones_of
 from oatmeal.core.recipe import Tone
 from oatmeal.core.recipe.curves import monotone
 from oatmeal.core.tone.scale import transfer
@@ -58,8 +58,9 @@ def scale_of(
     for contrast in (0.0, 25.0):
         begin = [0.02, 0.98, 1.0, contrast, min(ends[0], 0.59), max(ends[1], 0.31)]
         found = scipy.optimize.least_squares(
-            errors, begin, bounds=([0, 0.3, 0.2, -90, 0, 0.3], [0.29, 1.0, 5, 95, 0.6, 1.0])
-        )
+            errors, begin, bounds=([0, 0.3, 0.2, -90, 0, 0.3], [0.29, 1.0, 5, 95, 0.6, 1.0]),
+            ftol=STANDS,
+        )  # fmt: skip
         if best is None or found.cost < best.cost:
             best = found
     assert best is not None
