@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from samples import codes
 
@@ -133,6 +133,14 @@ FRAMES = st.fixed_dictionaries(
 LENSES = st.fixed_dictionaries({"bend": st.floats(-8, 12), "red": st.sampled_from([0, 0.3])})
 
 
+#: A side that the lens bends inward, innermost between two of the places that it is told by.
+BETWEEN = {
+    "turned": "none", "mirrored": False, "angle": 5.0, "tip": -15.0, "swing": 16.0,
+    "uprights": 76.0, "focal": 24.0, "ratio": "1:1", "centre": [0.0, 0.0], "size": 67.0,
+}  # fmt: skip
+
+
+@example(BETWEEN, {"bend": -2.0, "red": 0})
 @settings(deadline=None, max_examples=150)
 @given(FRAMES, LENSES)
 def test_places_come_back_and_no_corner_is_empty(frame, lens):

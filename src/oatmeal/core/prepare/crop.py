@@ -58,10 +58,18 @@ def _planes_of(side: NDArray[np.float64], middle: NDArray[np.float64]) -> list[H
     chord = _normal(side[0], side[-1], middle)
     beyond = side @ chord[:2] - chord[2]
     if beyond.min() < -1e-9:
-        return [(float(chord[0]), float(chord[1]), float(chord[2] + beyond.min()))]
+        return [(float(chord[0]), float(chord[1]), float(chord[2] + _lowest(beyond)))]
     pieces = pairwise(side)
     found = [_normal(one, other, middle) for one, other in pieces]
     return [(float(x), float(y), float(d)) for x, y, d in found]
+
+
+def _lowest(values: NDArray[np.float64]) -> float:
+    """The least of a curve that evenly spaced values tell: of the parabola through the lowest."""
+    at = min(max(int(values.argmin()), 1), len(values) - 2)
+    before, here, after = values[at - 1 : at + 2]
+    curved = before - 2 * here + after
+    return float(here - (before - after) ** 2 / (8 * curved)) if curved > 0 else float(here)
 
 
 def _normal(
