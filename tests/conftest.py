@@ -21,15 +21,21 @@ from werkzeug.routing import Rule
 from oatmeal.library.database import Database
 from oatmeal.library.models import Base
 from oatmeal.library.store import FileStore
+from oatmeal.memory import keep_frames
 from oatmeal.run.mariadb import PrivateServer
 from oatmeal.settings import Settings
 from oatmeal.web import access, create_app
 
 
 def pytest_collection_finish():
-    """What was imported stays: it need not be looked through at every collection of garbage."""
+    """As in the server: memory is used again, and what was imported is not looked through.
+
+    What tests leave is looked through less often, too.
+    """
+    keep_frames()
     gc.collect()
     gc.freeze()
+    gc.set_threshold(20_000, 20, 20)
 
 
 def pytest_addoption(parser):
