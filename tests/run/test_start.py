@@ -91,8 +91,9 @@ def test_kill_in_the_middle_of_edits_and_of_an_import(tmp_path):
     assert not (home / "database" / "mariadb.pid").exists()
 
 
-def test_only_one_may_work_in_a_folder_and_the_key_in_its_address_opens_it(tmp_path):
-    oatmeal = Oatmeal(tmp_path / "home")
+def test_one_alone_works_in_a_folder_for_who_has_the_key_until_its_terminal_is_closed(tmp_path):
+    home = tmp_path / "home"
+    oatmeal = Oatmeal(home)
     assert "?key=" in oatmeal.door
     with pytest.raises(urllib.error.HTTPError) as refused:
         urllib.request.urlopen(oatmeal.address)
@@ -100,14 +101,23 @@ def test_only_one_may_work_in_a_folder_and_the_key_in_its_address_opens_it(tmp_p
     assert oatmeal.call("GET", "api/exports") == {"batches": []}
     second = subprocess.run(
         [sys.executable, "-m", "oatmeal.run"],
-        env={**os.environ, "OATMEAL_HOME": str(tmp_path / "home"), "OATMEAL_PORT": "0"},
+        env={**os.environ, "OATMEAL_HOME": str(home), "OATMEAL_PORT": "0"},
         capture_output=True,
         text=True,
         timeout=60,
     )
     assert second.returncode == 1
-    assert f"already running with {tmp_path / 'home'}, at {oatmeal.address}" in second.stderr
-    assert oatmeal.stop() == 0
+    assert f"already running with {home}, at {oatmeal.address}" in second.stderr
+    database = int((home / "database" / "mariadb.pid").read_text())
+    oatmeal.process.stdout.close()  # nobody reads what it prints any more
+    oatmeal.process.send_signal(signal.SIGHUP)
+    assert oatmeal.process.wait(40) == 0
+    log = (home / "oatmeal.log").read_text()
+    assert "the terminal was closed: stopping" in log
+    assert log.rstrip().endswith("stopped; everything is saved")
+    assert "Traceback" not in log
+    with pytest.raises(ProcessLookupError):
+        os.kill(database, 0)
 
 
 def test_a_missing_database_program_is_named(tmp_path, monkeypatch):
@@ -194,22 +204,6 @@ def test_an_export_worker_whose_server_is_gone_ends_at_once():
     assert time.monotonic() - begun < 20
 
 
-def test_a_closed_terminal_ends_it_in_order_and_the_log_says_so(tmp_path):
-    home = tmp_path / "home"
-    oatmeal = Oatmeal(home)
-    oatmeal.call("POST", "api/series", {"name": "Meet"})
-    database = int((home / "database" / "mariadb.pid").read_text())
-    oatmeal.process.stdout.close()  # nobody reads what it prints any more
-    oatmeal.process.send_signal(signal.SIGHUP)
-    assert oatmeal.process.wait(40) == 0
-    log = (home / "oatmeal.log").read_text()
-    assert "the terminal was closed: stopping" in log
-    assert log.rstrip().endswith("stopped; everything is saved")
-    assert "Traceback" not in log
-    with pytest.raises(ProcessLookupError):
-        os.kill(database, 0)
-
-
 def test_a_full_disk_at_the_start_is_named(tmp_path, monkeypatch, capsys):
     monkeypatch.setenv("OATMEAL_HOME", str(tmp_path / "home"))
     monkeypatch.setattr(room, "free", lambda folder: 2_000_000)
@@ -230,6 +224,20 @@ def test_a_start_that_failed_leaves_signals_as_they_were(tmp_path, monkeypatch):
     monkeypatch.setattr(room, "free", lambda folder: 10)
     assert serve.main([]) == 1
     assert [signal.getsignal(number) for number in numbers] == before
+
+
+def test_what_is_being_started_while_it_stops_can_be_ended():
+    """Or a start that failed would wait for ever for the process that reads files."""
+    before = {number: signal.getsignal(number) for number in serve._CALLED_OFF}
+    code = "import signal; print(signal.getsignal(signal.SIGTERM) is signal.SIG_DFL)"
+    try:
+        serve._let_finish()
+        os.kill(os.getpid(), signal.SIGTERM)  # and it is not cut off itself
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)
+    assert done.stdout == "True\n"
 
 
 def test_a_disk_that_fills_during_the_start_is_named(tmp_path, monkeypatch, capsys):

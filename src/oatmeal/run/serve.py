@@ -245,6 +245,10 @@ def _interrupt(number: int, frame: FrameType | None) -> None:
 
 
 def _let_finish() -> None:
-    """A second Ctrl-C while stopping must not cut the database off."""
+    """A second Ctrl-C while stopping must not cut the database off.
+
+    Signals are heard rather than ignored: a process that is just being started would ignore them
+    for ever, and whoever waits for its end could not end it.
+    """
     for number in _CALLED_OFF:
-        signal.signal(number, signal.SIG_IGN)
+        signal.signal(number, lambda number, frame: None)
