@@ -39,7 +39,7 @@ def until_done(oatmeal):
 def test_a_batch_goes_on_after_a_clean_stop_and_after_a_hard_one(tmp_path):
     home = tmp_path / "home"
     oatmeal = Oatmeal(home)
-    ids = begin(oatmeal, tmp_path, 24, 200, 300)
+    ids = begin(oatmeal, tmp_path, 36, 200, 300)
     for version in ids:  # the first version of each has the same number
         oatmeal.call("PUT", f"api/versions/{version}/recipe", {"revision": 1, "recipe": LOOK})
     form = {"photographs": ids, "format": "png", "depth": 16, "pattern": "{file}"}
@@ -58,27 +58,27 @@ def test_a_batch_goes_on_after_a_clean_stop_and_after_a_hard_one(tmp_path):
     first, second = home / "exports" / "00001-meet", home / "exports" / "00002-meet"
     half_way(first)
     assert oatmeal.stop() == 0
-    assert len(finished(first)) < 24
+    assert len(finished(first)) < 36
     oatmeal = Oatmeal(home)
-    assert until_done(oatmeal) == ["done"] * 24
+    assert until_done(oatmeal) == ["done"] * 36
     assert not list((home / "exports").rglob(".oatmeal-*"))
 
     half_way(second)
     oatmeal.kill()
     time.sleep(0.3)  # workers end with their server
     before = finished(second)
-    assert 8 <= len(before) < 24
+    assert 8 <= len(before) < 36
     oatmeal = Oatmeal(home)
-    assert until_done(oatmeal) == ["done"] * 24
+    assert until_done(oatmeal) == ["done"] * 36
     assert oatmeal.stop() == 0
     for folder in (first, second):
         assert sorted(path.name for path in folder.iterdir()) == [
-            f"frame-{n:02d}.png" for n in range(24)
+            f"frame-{n:02d}.png" for n in range(36)
         ]
     after = finished(second)
     assert {name: after[name] for name in before} == before  # written whole, and not again
     recipe = from_document(LOOK)
-    for number in (0, 7, 8, 9, 23):
+    for number in (0, 7, 8, 9, 35):
         source = decode(tmp_path / f"frame-{number:02d}.png")
         found = decode(second / f"frame-{number:02d}.png").codes[..., 0]
         assert np.array_equal(found, render(source, recipe, np.uint16))
