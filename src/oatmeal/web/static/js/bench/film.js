@@ -6,6 +6,7 @@ const WIDTH = 348;
 const HEIGHT = 84;
 const TOP = 8;
 const FOOT = 66;
+const HALF_LABEL = 21;
 const FIRST = 380;
 const LAST = 780;
 const KEYS = { ArrowLeft: -1, ArrowRight: 1, ArrowDown: -1, ArrowUp: 1, PageDown: -10, PageUp: 10 };
@@ -30,7 +31,7 @@ export class SpectrumStrip {
     this.film = svg("path", { class: "film" });
     this.drawing.append(this.passed, this.film);
     for (let nm = 400; nm <= 750; nm += 50) {
-      if (nm % 100 === 0) this.drawing.append(svg("text", { class: "axis", x: atNm(nm), y: HEIGHT - 3, "text-anchor": "middle" }, `${nm} nm`));
+      if (nm % 100 === 0) this.drawing.append(svg("text", { class: "axis", x: Math.max(atNm(nm), HALF_LABEL), y: HEIGHT - 3, "text-anchor": "middle" }, `${nm} nm`));
       this.drawing.append(svg("line", { class: "tickmark", x1: atNm(nm), x2: atNm(nm), y1: FOOT + 2, y2: FOOT + 5 }));
     }
     this.handles = EDGES.map(([which, end, words]) => this.handle(which, end, words));
