@@ -196,12 +196,38 @@ def test_a_port_that_cannot_be_is_refused_with_a_sentence(port):
         Settings.from_environment({"OATMEAL_PORT": port})
 
 
-def test_an_export_worker_whose_server_is_gone_ends_at_once():
-    """As when the server is killed before the kernel was asked to tell."""
-    code = "from oatmeal.exports.task import prepare_worker; prepare_worker(1 << 22)"
-    begun = time.monotonic()
-    assert subprocess.run([sys.executable, "-c", code], timeout=30).returncode == 1
-    assert time.monotonic() - begun < 20
+BEGINNER = """
+import os, time
+from oatmeal.exports.task import process_pool
+from oatmeal.library.reading import Reader
+
+reader = Reader(1)
+reader.warm()
+pool = process_pool(1)
+print(pool.submit(os.getpid).result(), reader._idle.queue[0]._process.pid, flush=True)
+time.sleep(60)
+"""
+
+
+def test_what_a_killed_server_began_ends_at_once():
+    """Also what had nothing to do: it would hold the files and the memory for ever."""
+    server = subprocess.Popen([sys.executable, "-c", BEGINNER], stdout=subprocess.PIPE, text=True)
+    begun = [int(number) for number in server.stdout.readline().split()]
+    assert len(begun) == 2
+    server.kill()
+    server.communicate()
+    end = time.monotonic() + 10
+    while any(map(runs, begun)) and time.monotonic() < end:
+        time.sleep(0.02)
+    assert not any(map(runs, begun))
+
+
+def runs(process):
+    """False if it ended, whether or not somebody took notice."""
+    try:
+        return Path(f"/proc/{process}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
+    except OSError:
+        return False
 
 
 def test_a_full_disk_at_the_start_is_named(tmp_path, monkeypatch, capsys):

@@ -2,23 +2,21 @@
 
 from __future__ import annotations
 
-import ctypes
-import multiprocessing
 import os
 import signal
+import threading
 from collections.abc import Callable
 from concurrent.futures import Executor, ProcessPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Final
+from typing import Any
 
 from oatmeal.core.recipe import from_document
 from oatmeal.exports.convert import Finished, convert_file
 from oatmeal.library.store import check
 from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.encode import Output
-
-_PR_SET_PDEATHSIG: Final = 1  # prctl(2)
+from oatmeal.processes import beginning, end_with_parent
 
 
 class Cancelled(Exception):
@@ -102,15 +100,9 @@ def teller(progress: Path, cancel: Path) -> Callable[[float], None]:
     return tell
 
 
-def prepare_worker(server: int) -> None:
-    """Make this process a worker: one thread of arithmetic, and an end when the server ends.
-
-    ``server`` is the id of the process that began it; if that ended before the kernel was asked to
-    tell, it is told here.
-    """
-    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
-    if os.getppid() != server:
-        os._exit(1)
+def prepare_worker() -> None:
+    """Make this process a worker: one thread of arithmetic, and an end when the server ends."""
+    threading.Thread(target=end_with_parent, daemon=True).start()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the server
     os.environ["VIPS_CONCURRENCY"] = "1"
     import cv2
@@ -127,8 +119,6 @@ def process_pool(workers: int | None = None) -> Executor:
     """A pool of processes on this machine, one for each core unless said otherwise."""
     return ProcessPoolExecutor(
         max_workers=workers or os.cpu_count() or 1,
-        # forking would copy the threads of OpenMP in a state that they cannot run on from
-        mp_context=multiprocessing.get_context("spawn"),
+        mp_context=beginning(),
         initializer=prepare_worker,
-        initargs=(os.getpid(),),
     )

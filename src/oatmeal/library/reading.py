@@ -5,8 +5,6 @@ A hostile or very odd file can stop that process, never the server.
 
 from __future__ import annotations
 
-import multiprocessing
-import os
 import queue
 import resource
 import signal
@@ -25,6 +23,7 @@ from oatmeal.library import proxies
 from oatmeal.photofile import errors
 from oatmeal.photofile.decode import Limits, SourcePicture, decode
 from oatmeal.photofile.errors import Damaged, PhotoFileError
+from oatmeal.processes import beginning, end_with_parent
 
 #: Seconds that reading may take; bytes, and pixels, for which it may take a second more.
 BASE_S: Final = 20.0
@@ -36,9 +35,6 @@ MEMORY_BYTES: Final = 3 * 1024**3
 
 #: Files that are read at the same time.
 AT_ONCE: Final = 2
-
-#: Seconds between two looks whether the server is still there.
-_WATCH_S: Final = 1.0
 
 
 @dataclass(frozen=True)
@@ -134,8 +130,7 @@ class _Worker:
         return self._process.is_alive()
 
     def _start(self) -> None:
-        # forking would copy the threads of OpenMP in a state that they cannot run on from
-        context = multiprocessing.get_context("spawn")
+        context = beginning()
         self._pipe, theirs = context.Pipe()
         self._process = context.Process(
             target=_serve, args=(theirs, self._memory_bytes), daemon=True
@@ -171,7 +166,7 @@ class _Worker:
 
 def _serve(pipe: Connection, memory_bytes: int) -> None:
     """Read files until the server ends."""
-    threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
+    threading.Thread(target=end_with_parent, daemon=True).start()  # in the middle of a file, too
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the server
     pipe.send("ready")
     resource.setrlimit(resource.RLIMIT_DATA, (memory_bytes, memory_bytes))
@@ -188,16 +183,6 @@ def _serve(pipe: Connection, memory_bytes: int) -> None:
             pipe.send(
                 ("TooLarge", f"{name} needs more memory than is allowed: save a smaller copy.")
             )
-
-
-def _end_with(server: int) -> None:
-    """End this process when the server is gone, also in the middle of a file.
-
-    The kernel's own signal for that would come when the thread ends that started this process.
-    """
-    while os.getppid() == server:
-        time.sleep(_WATCH_S)
-    os._exit(1)
 
 
 def _read(path: Path, name: str, limits: Limits, announce: Callable[[int], None]) -> Reading:

@@ -1,0 +1,12 @@
+"""What processes that read and write files need, loaded once, before they are forked."""
+
+from oatmeal.memory import made_to_last
+
+with made_to_last():
+    import cv2
+    import numba
+
+    from oatmeal.exports import task
+    from oatmeal.library import reading
+
+__all__ = ["cv2", "numba", "reading", "task"]

@@ -1,0 +1,31 @@
+"""How this process begins others that read and write files: forked from one that is ready.
+
+Loading what such a process needs takes most of a second. One process loads it, begins no threads
+and does nothing but fork: what it forks can work at once and shares its memory. This process itself
+cannot be forked, since that would copy the threads of OpenMP in a state that they cannot run on
+from.
+"""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+from multiprocessing.context import ForkServerContext
+
+#: The module that loads what they need.
+_READY = "oatmeal.exports.ready"
+
+
+def beginning() -> ForkServerContext:
+    """What to begin processes with."""
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload([_READY])
+    return context
+
+
+def end_with_parent() -> None:
+    """Wait until the process that had this one begun is gone, then end at once."""
+    parent = multiprocessing.parent_process()
+    if parent is not None:
+        parent.join()
+        os._exit(1)
