@@ -80,8 +80,8 @@ def test_while_it_is_dragged_only_the_browser_draws(frame, page):
     asked = []
 
     def hear(request):
-        if request.url.endswith("/frame") and request.post_data_json["side"] > 120:
-            asked.append(request.post_data_json)  # smaller ones are pictures of the plain weighings
+        if request.url.endswith("/frame"):
+            asked.append(request.post_data_json)
 
     page.on("request", hear)
     for locator, way in ((corner(page, "-1,0"), 160), (page.locator(".bubble ellipse"), 40)):

@@ -108,9 +108,13 @@ def test_a_formula_its_error_and_its_sliders(bench, page, source, quiet):
 
 
 def test_plain_conversions_as_small_pictures(bench, page, source):
-    page.wait_for_function(
-        "() => document.querySelectorAll('[data-weighing] canvas[width=\"120\"]').length === 7"
-    )
+    drawn = "() => document.querySelectorAll('[data-weighing] canvas[width=\"120\"]').length === 7"
+    page.wait_for_function(drawn)
+    page.get_by_role("button", name="Six colours").click()
+    bench.settled()
+    page.get_by_role("button", name="Plain", exact=True).click()
+    page.wait_for_function(drawn)  # on canvases that are new
+    bench.settled()
     page.get_by_role("button", name="lightest").click()
     bench.settled()
     assert bench.recipe().mix.base.weighing == "lightest"

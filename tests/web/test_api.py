@@ -25,8 +25,9 @@ from oatmeal.web import access, create_app
 SKY = {"oatmeal": 1, "mix": {"lifts": {"blue": -1.5}}, "tone": {"contrast": 20}}
 
 
-def frame(web, photograph, **wish):
-    reply = web.send("POST", f"/api/photographs/{photograph}/frame", {"side": 2048} | wish)
+def frame(web, photograph, of="frame", **wish):
+    body = {"side": 2048} if of == "frame" else {}
+    reply = web.send("POST", f"/api/photographs/{photograph}/{of}", body | wish)
     assert reply.status_code == 200, reply.json
     length = struct.unpack("<I", reply.data[:4])[0]
     header = json.loads(reply.data[4 : 4 + length])
@@ -136,6 +137,17 @@ def test_a_frame_can_be_smaller_or_a_region_of_the_file(web, photograph, jpeg, t
     header, layers = frame(web, photograph[1], recipe=SKY, region=[30, 20, 50, 40])
     exact = Pipeline(picture.linear(30, 20, 50, 40)).codes(recipes.from_document(SKY))
     assert np.array_equal(layers["grey"], exact)
+
+
+def test_the_plain_conversions_come_together_and_small(web, photograph):
+    prepare = {"light": {"warmth": 60, "exposure": 0.5}}
+    _, layers = frame(web, photograph[1], "weighings", recipe=SKY | {"prepare": prepare})
+    assert tuple(layers) == recipes.WEIGHINGS
+    for name, small in layers.items():
+        base = {"kind": "plain", "weighing": name}
+        wanted = {"prepare": prepare, "mix": {"base": base}}
+        _, alone = frame(web, photograph[1], recipe=wanted, side=120, layers=["grey"])
+        assert np.array_equal(small, alone["grey"])
 
 
 @pytest.mark.parametrize(

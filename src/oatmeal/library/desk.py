@@ -25,7 +25,7 @@ from oatmeal.core.picture import (
 )
 from oatmeal.core.pipeline import WHOLE_SIDE, Order, Pipeline, Region
 from oatmeal.core.prepare.white import NoLight
-from oatmeal.core.recipe import Levels, Recipe
+from oatmeal.core.recipe import WEIGHINGS, Levels, Mix, Plain, Recipe
 from oatmeal.core.seeing import strip
 from oatmeal.core.seeing.areas import SIDE, masks_of, seen
 from oatmeal.core.seeing.balance import Balance, Found
@@ -56,6 +56,9 @@ FINE_SIDE: Final = 1400
 
 #: The smallest frame that is made.
 SMALLEST_SIDE: Final = 64
+
+#: Side of the small pictures of the plain conversions.
+WEIGHED_SIDE: Final = 120
 
 
 class View:
@@ -297,6 +300,18 @@ class Desk:
         """Twelve starting points."""
         with self._lock:
             return starts(self._view(Order(recipe)).large, recipe)
+
+    def weighings(self, recipe: Recipe) -> Frame:
+        """The prepared picture in each plain conversion, small: a layer for each."""
+        layers = []
+        for name in WEIGHINGS:
+            plain = Plain.model_validate({"kind": "plain", "weighing": name})
+            order = Order(Recipe(prepare=recipe.prepare, mix=Mix(base=plain)))
+            with self._lock:  # for each: a drag goes on between them
+                view = self._view(order)
+                whole = view.pipeline(WEIGHED_SIDE)
+                layers.append((name, layer("grey", whole, order)))
+        return Frame(*_extent(whole, None), view.size, None, layers, {})
 
     def source(self) -> SourcePicture:
         """The file's own pixels, decoded once; frames of the copies go on meanwhile."""

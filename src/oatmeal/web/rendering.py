@@ -19,7 +19,7 @@ from oatmeal.exports.printingmap import written
 from oatmeal.library import photographs, versions
 from oatmeal.library.desk import Desk
 from oatmeal.library.errors import Invalid
-from oatmeal.library.requests import Request, Strip
+from oatmeal.library.requests import Frame, Request, Strip
 from oatmeal.photofile import encode
 from oatmeal.photofile.encode import MIMETYPES, Output
 from oatmeal.web import bodies
@@ -40,7 +40,10 @@ def frame(photograph_id: int, wanted: bodies.Wish) -> Response:
     The answer is binary: the length of a JSON header (4 bytes, little-endian), the header, then the
     raw 8-bit layers it lists.
     """
-    made = _desk(photograph_id).frame(_request(wanted))
+    return _sent(_desk(photograph_id).frame(_request(wanted)))
+
+
+def _sent(made: Frame) -> Response:
     header = json.dumps(
         {
             "width": made.width,
@@ -220,6 +223,13 @@ def lens(photograph_id: int) -> dict[str, Any]:
 def separate(photograph_id: int, wanted: bodies.Pair) -> dict[str, Any]:
     """Lifts that part two of the picture's colours."""
     return asdict(_desk(photograph_id).separate(wanted.recipe, wanted.colours))
+
+
+@rendering.post("/api/photographs/<int:photograph_id>/weighings")
+@takes(bodies.Of)
+def weighings(photograph_id: int, wanted: bodies.Of) -> Response:
+    """The plain conversions as small pictures; the answer is that of a frame."""
+    return _sent(_desk(photograph_id).weighings(wanted.recipe))
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/starts")

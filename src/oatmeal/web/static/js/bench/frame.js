@@ -194,7 +194,7 @@ export function framing(bench) {
       this.provisional = this.stillComing(frame);
       bench.sight.meter(picture.pointer ? picture.values(picture.pointer) : null);
       if (bench.tone.waveOpen) bench.tone.drawWave();
-      if (!this.waiting && bench.work.recipe.mix.base.kind === "plain") bench.starting.drawPlain();
+      if (!this.waiting) bench.starting.drawPlain();
     },
     stillComing(frame) {
       const { picture } = bench.parts;

@@ -14,6 +14,24 @@ const SENT = ["recipe", "side", "layers", "region", "trace", "touched", "strip",
  * @property {any} wish what was asked for
  */
 
+/**
+ * What an answer holds: the length of its header, the header, the layers one after the other.
+ * @param {Response} response
+ */
+export async function unpacked(response) {
+  const buffer = await response.arrayBuffer();
+  const length = new DataView(buffer).getUint32(0, true);
+  const header = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
+  const sent = {};
+  let offset = 4 + length;
+  for (const [name, channels] of header.layers) {
+    const size = header.width * header.height * channels;
+    sent[name] = new Uint8Array(buffer, offset, size);
+    offset += size;
+  }
+  return { ...header, layers: sent };
+}
+
 export class Frames {
   /**
    * @param {number} photograph
@@ -60,16 +78,6 @@ export class Frames {
     const body = {};
     for (const key of SENT) if (wish[key] !== null && wish[key] !== undefined) body[key] = wish[key];
     const response = await send("POST", this.address, body);
-    const buffer = await response.arrayBuffer();
-    const length = new DataView(buffer).getUint32(0, true);
-    const header = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
-    const sent = {};
-    let offset = 4 + length;
-    for (const [name, channels] of header.layers) {
-      const size = header.width * header.height * channels;
-      sent[name] = new Uint8Array(buffer, offset, size);
-      offset += size;
-    }
-    return { ...header, layers: sent, wish };
+    return { ...(await unpacked(response)), wish };
   }
 }

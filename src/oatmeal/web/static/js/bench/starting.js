@@ -1,6 +1,7 @@
 // Starting points: the photograph in a dozen conversions, to choose where to begin. And the small
 // pictures of the plain conversions.
-import { ask, say } from "../api.js";
+import { ask, say, send } from "../api.js";
+import { unpacked } from "./frames.js";
 import { drawGreys } from "./greys.js";
 import { copy, percent } from "./paths.js";
 import { bind } from "./panels.js";
@@ -8,7 +9,6 @@ import { grey } from "./svg.js";
 import { nextTick } from "./ticks.js";
 
 const SIDE = 300;
-const SMALL = 120;
 
 /**
  * One photograph in several small pictures.
@@ -55,20 +55,22 @@ export function starting(bench) {
       this.closeStarts();
       bench.work.settle();
     },
-    /** The seven weighings as small pictures of this photograph. */
+    /** The plain conversions as small pictures of this photograph, where they are in view. */
     async drawPlain() {
-      const wanted = JSON.stringify(bench.work.recipe.prepare);
-      if (this.plainFor === wanted) return;
+      const { recipe, step } = bench.work;
+      const wanted = JSON.stringify(recipe.prepare);
+      if (recipe.mix.base.kind !== "plain") this.plainFor = ""; // their canvases are gone
+      else if (step === "mix" && this.plainFor !== wanted) await this.drawWeighings(wanted, recipe.prepare);
+    },
+    /** @param {string} wanted @param {any} prepare */
+    async drawWeighings(wanted, prepare) {
       this.plainFor = wanted;
-      for (const weighing of Object.keys(bench.vocabulary.weighings)) {
-        const recipe = { prepare: copy(bench.work.recipe.prepare), mix: { base: { kind: "plain", weighing } } };
-        const frame = await bench.parts.frames.fetch({ recipe, side: SMALL, layers: ["grey"], measured: false }).catch(() => null);
-        const canvas = bench.root.querySelector(`[data-weighing="${weighing}"] canvas`);
-        if (!canvas || !frame) {
-          this.plainFor = ""; // the next frame tries again, and says what is wrong
-          return;
-        }
-        drawGreys(canvas, frame);
+      try {
+        const response = await send("POST", `/api/photographs/${photograph.id}/weighings`, { recipe: { prepare: copy(prepare) } });
+        const { layers, ...small } = await unpacked(response);
+        for (const [weighing, data] of Object.entries(layers)) drawGreys(bench.root.querySelector(`[data-weighing="${weighing}"] canvas`), { ...small, layers: { grey: data } });
+      } catch {
+        this.plainFor = ""; // the next frame tries again, and says what is wrong
       }
     },
     chooseWeighing(weighing) {
