@@ -192,8 +192,8 @@ class Desk:
         y = box["y"] + (position[1] if position else box["height"] / 2)
         self.page.mouse.move(x, y)
         self.page.mouse.down()
-        self.page.mouse.move(x + dx / 2, y + dy / 2, steps=4)
-        self.page.mouse.move(x + dx, y + dy, steps=4)
+        self.page.mouse.move(x + dx / 2, y + dy / 2, steps=2)
+        self.page.mouse.move(x + dx, y + dy, steps=2)
         self.page.mouse.up()
         self.settled()
 
