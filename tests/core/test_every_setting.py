@@ -10,7 +10,8 @@ from samples import codes
 
 from oatmeal.core.colour import decode_srgb, ranges
 from oatmeal.core.picture import ArrayPicture
-from oatmeal.core.pipeline import Pipeline, Region, render
+from oatmeal.core.pipeline import Order, Pipeline, Region, render
+from oatmeal.core.pipeline.order import STAGES
 from oatmeal.core.recipe import DECLARED, REST, from_document, read
 from oatmeal.core.recipe.carry import GROUPS, carried, scaled
 from oatmeal.core.recipe.settings import put, value_at
@@ -158,7 +159,7 @@ STAGED = [path for path in EVERY if not path.startswith(FRAMING)]
 #: What takes longest to draw, with what looks at it: the step, or nothing but itself.
 LONG = {
     **dict.fromkeys(("prepare.noise", "prepare.edge_colour"), "prepare"),
-    **{part: part for part in ("finish.dust", "finish.scratches", "finish.paper")},
+    **{part: part for part in ("finish.dust", "finish.scratches", "finish.paper", "finish.border")},
     "finish.grain": "finish",
 }
 
@@ -252,6 +253,18 @@ def test_what_is_remembered_equals_what_is_computed_afresh_and_differs(path):
     assert np.array_equal(rendered(from_document(before), work), frames[0])
     moved = max(np.abs(frame - frames[0]).max() for frame in frames[1:])
     assert (moved == 0) if DECLARED[path].silent or path in FINER else (moved > 65)
+
+
+@pytest.mark.parametrize("path", STAGED)
+def test_what_it_leaves_alone_is_known_at_a_glance(path):
+    """Of two frames' stages the keys are one object exactly where they are equal."""
+    before = Order(from_document(placed(path)[0]))
+    first = {name: before.key(name) for name in STAGES}
+    recipe = with_value(path, others(path)[0])
+    after, alone = Order(recipe, before), Order(recipe)
+    shared = [name for name in STAGES if after.key(name) is first[name]]
+    assert shared == [name for name in STAGES if alone.key(name) == first[name]]
+    assert all(after.key(name) == alone.key(name) for name in STAGES)
 
 
 @pytest.mark.parametrize("path", [path for path in STAGED if ":" not in path and ".*" not in path])

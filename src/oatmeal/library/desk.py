@@ -163,6 +163,7 @@ class Desk:
             seed=seed_of(original.sha256),
         )
         self._views: OrderedDict[tuple[Geometry, bool], View] = OrderedDict()
+        self._order: Order | None = None
         self.cleaning = Cleaning(self._copy, self._pixels.source, self._pixels.noise)
         self.standing = Standing(self._copy, size, lambda: proxies.exif(original))
 
@@ -183,7 +184,7 @@ class Desk:
 
     def frame(self, request: Request) -> Frame:
         """Render what was asked for."""
-        order = Order(request.recipe)
+        order = self._order = Order(request.recipe, self._order)
         # whoever waits for the file's pixels holds up nobody else
         source = self.source() if request.region is not None else None
         with self._lock:

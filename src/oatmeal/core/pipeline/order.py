@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from math import lcm
+from operator import is_
 from typing import Any, Final
 
 from oatmeal.core.areas.stages import STAGES as AREAS
@@ -22,9 +23,19 @@ LAST: Final = "printed"
 #: The one that gives the colour that is kept, where any is.
 COLOUR: Final = "bare_colour"
 
+#: The key of what the work begins with; one object, as all that orders have in common.
+_FIRST: Final = (SOURCE,)
+
 
 class Order:
     """What is wanted of the pipeline: made once for a frame, good for all its pictures.
+
+    Parameters
+    ----------
+    given : Recipe
+    like : Order, optional
+        One that differs in little, such as the last frame's: what both have in common is the same
+        object then, which is seen at a glance.
 
     Attributes
     ----------
@@ -34,10 +45,11 @@ class Order:
         As it acts: steps that are switched off are at rest.
     """
 
-    def __init__(self, given: Recipe) -> None:
+    def __init__(self, given: Recipe, like: Order | None = None) -> None:
         self.given = given
         self.recipe = given.effective()
-        self._keys: dict[str, tuple[Any, ...]] = {SOURCE: (SOURCE,)}
+        self._like = like._keys if like is not None else {}
+        self._keys: dict[str, tuple[Any, ...]] = {SOURCE: _FIRST}
         self._resting: dict[str, bool] = {}
 
     @staticmethod
@@ -66,11 +78,19 @@ class Order:
 
     def _made(self, one: Stage) -> tuple[Any, ...]:
         if not one.when(self.recipe):
-            return (one.name, None)
+            return self._shared((one.name, None))
         if self.rests(one):
             return self.key(one.needs[0])
-        values = (value_of(self.recipe, path) for path in one.reads)
-        return (one.name, *values, *(self.key(need) for need in one.needs))
+        values = [value_of(self.recipe, path) for path in one.reads]
+        for place, old in enumerate(self._like.get(one.name, ())[1 : len(values) + 1]):
+            if values[place] == old:
+                values[place] = old
+        return self._shared((one.name, *values, *(self.key(need) for need in one.needs)))
+
+    def _shared(self, made: tuple[Any, ...]) -> tuple[Any, ...]:
+        """The key of the order before, if it consists of the same objects."""
+        like = self._like.get(made[0], ())
+        return like if len(like) == len(made) and all(map(is_, like, made)) else made
 
     def margin(self, place: Place, name: str = LAST) -> int:
         """Pixels round one that its result depends on, over all stages up to this one."""

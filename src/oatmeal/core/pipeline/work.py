@@ -149,7 +149,7 @@ class Pipeline:
         if isinstance(wanted, Order):
             return wanted
         if self._last is None or self._last[0] is not wanted:
-            self._last = (wanted, Order(wanted))
+            self._last = (wanted, Order(wanted, self._last[1] if self._last else None))
         return self._last[1]
 
     def get(self, name: str, wanted: Recipe | Order) -> Any:
