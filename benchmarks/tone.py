@@ -31,7 +31,7 @@ def clarity(stops: np.ndarray) -> np.ndarray:
     grey = np.exp2(stops).astype(np.float32)
     settings = Tone(clarity=60.0)
     bands, window = bands_of.find_bands(grey, "soft"), Window(0, 0, WIDTH, HEIGHT)
-    wide = bands_of.spread(bands, window, WIDTH)
+    wide = bands_of.spread(bands, window, grey.shape)
     return np.log2(local.apply(grey, settings, bands.veil, wide, None, window))
 
 
