@@ -39,24 +39,26 @@ def browser_context_args():
 
 @pytest.fixture(scope="session")
 def server(migrated, tmp_path_factory):
-    """A running application, one for the whole run: its address and its importer."""
+    """A running application, one for the whole run: its address and its services."""
     home = tmp_path_factory.mktemp("home")
     return serve(migrated, Settings(home, access="machine"))
 
 
 def serve(database, settings):
-    """The application as it is served: its address and its importer."""
+    """The application as it is served: its address and its services."""
     app = create_app(database, FileStore(settings.home), settings)
     listener = socket.create_server(("127.0.0.1", 0))
     threading.Thread(target=server_for(app, settings, listener).run, daemon=True).start()
     address = f"http://127.0.0.1:{listener.getsockname()[1]}"
-    return address, app.extensions["oatmeal"].importer
+    return address, app.extensions["oatmeal"]
 
 
 @pytest.fixture
 def live(server, database):
     """Address of the running application, with nothing in it."""
-    return server[0]
+    address, services = server
+    services.workbench.forget()  # numbers begin anew
+    return address
 
 
 @pytest.fixture(autouse=True)
@@ -200,7 +202,7 @@ class Desk:
 
 @pytest.fixture
 def desk(page, live, server, database):
-    return Desk(page, live, server[1], database)
+    return Desk(page, live, server[1].importer, database)
 
 
 @pytest.fixture
@@ -208,8 +210,8 @@ def desk_with(page, database):
     """A desk on a server of its own, with other settings."""
 
     def made(settings):
-        address, importer = serve(database, settings)
+        address, services = serve(database, settings)
         page.goto(address)
-        return Desk(page, address, importer, database)
+        return Desk(page, address, services.importer, database)
 
     return made

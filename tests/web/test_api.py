@@ -10,6 +10,7 @@ import pytest
 from conftest import Web
 from PIL import Image
 from samples import codes, write_png
+from sqlalchemy import event
 from sqlalchemy.exc import OperationalError
 
 from oatmeal import cli
@@ -137,6 +138,34 @@ def test_a_frame_can_be_smaller_or_a_region_of_the_file(web, photograph, jpeg, t
     header, layers = frame(web, photograph[1], recipe=SKY, region=[30, 20, 50, 40])
     exact = Pipeline(picture.linear(30, 20, 50, 40)).codes(recipes.from_document(SKY))
     assert np.array_equal(layers["grey"], exact)
+
+
+def test_a_frame_of_a_photograph_in_use_does_not_ask_the_database(web, app, photograph):
+    """But one that was removed is there no more, and one that was brought back is."""
+    series, number, _ = photograph
+    engine, asked = app.extensions["oatmeal"].database.engine, []
+
+    def heard(connection, cursor, statement, *more):
+        asked.append(statement)
+
+    wish = {"recipe": SKY, "side": 90}
+    address = f"/api/photographs/{number}/frame"
+    frame(web, number, **wish)
+    event.listen(engine, "before_cursor_execute", heard)
+    try:
+        frame(web, number, **wish)
+        assert asked == []
+        one = {"photographs": [number]}
+        for method, gone, back, body in (
+            ("POST", "/api/photographs/remove", "/api/photographs/restore", one),
+            ("DELETE", f"/api/series/{series}", f"/api/series/{series}/restore", {}),
+        ):
+            web.send(method, gone, body)
+            assert web.send("POST", address, wish).status_code == 404
+            web.send("POST", back, body)
+            frame(web, number, **wish)
+    finally:
+        event.remove(engine, "before_cursor_execute", heard)
 
 
 def test_the_plain_conversions_come_together_and_small(web, photograph):

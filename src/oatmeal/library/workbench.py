@@ -40,6 +40,7 @@ class Workbench:
         self._sizes = sizes
         self._lock = threading.Lock()
         self._desks: OrderedDict[str, Desk] = OrderedDict()
+        self._known: dict[int, str] = {}
         self._coming: dict[str, Future[Desk]] = {}
         self._ahead = ThreadPoolExecutor(1, "ahead")
         self._newest = ""
@@ -55,6 +56,27 @@ class Workbench:
         if desk is None:
             # outside the lock: the desks in use go on meanwhile
             desk = coming.result() if coming is not None else self._set_up(photograph, mine)
+        with self._lock:
+            self._known[photograph.id] = sha256
+        return self._used(sha256, desk)
+
+    def at_hand(self, photograph_id: int) -> Desk | None:
+        """The desk of a photograph in use, without asking the database.
+
+        That takes as long as a frame of a drag. A photograph that was removed a moment ago may
+        still be drawn: what shall be known to be there is to be asked for first.
+        """
+        with self._lock:
+            sha256 = self._known.get(photograph_id, "")
+            desk = self._desks.get(sha256)
+        return self._used(sha256, desk) if desk is not None else None
+
+    def forget(self) -> None:
+        """Photographs were removed: the next frame of each asks whether it is still there."""
+        with self._lock:
+            self._known.clear()
+
+    def _used(self, sha256: str, desk: Desk) -> Desk:
         with self._lock:
             self._desks.setdefault(sha256, desk)
             self._desks.move_to_end(sha256)

@@ -43,6 +43,7 @@ def rename_series(series_id: int, wanted: bodies.Name) -> Reply:
 def delete_series(series_id: int) -> Reply:
     with services().database.session() as session:
         series.delete(session, series_id)
+    services().workbench.forget()
     return {"id": series_id}
 
 
@@ -90,6 +91,7 @@ def rename_photograph(photograph_id: int, wanted: bodies.Title) -> Reply:
 def remove_photographs(wanted: bodies.Photographs) -> Reply:
     with services().database.session() as session:
         photographs.remove(session, wanted.photographs)
+    services().workbench.forget()
     return {"photographs": wanted.photographs}
 
 

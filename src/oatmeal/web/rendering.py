@@ -81,6 +81,9 @@ def _request(wanted: bodies.Wish) -> Request:
 
 
 def _desk(photograph_id: int) -> Desk:
+    at_hand = services().workbench.at_hand(photograph_id)
+    if at_hand is not None:
+        return at_hand
     with services().database.session() as session:
         photograph = photographs.get(session, photograph_id)
     return services().workbench.desk(photograph)
