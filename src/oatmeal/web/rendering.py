@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 import struct
 from dataclasses import asdict
 from io import BytesIO
 from typing import Any, Final
 
 from flask import Blueprint, Response, request, send_file
+from pydantic_core import to_json
 
 from oatmeal.core.recipe import Spot
 from oatmeal.core.seeing import strip
@@ -44,7 +44,7 @@ def frame(photograph_id: int, wanted: bodies.Wish) -> Response:
 
 
 def _sent(made: Frame) -> Response:
-    header = json.dumps(
+    header = to_json(
         {
             "width": made.width,
             "height": made.height,
@@ -53,7 +53,7 @@ def _sent(made: Frame) -> Response:
             "layers": [[name, 1 if layer.ndim == 2 else 3] for name, layer in made.layers],
             "figures": made.figures,
         }
-    ).encode()
+    )
     parts = [struct.pack("<I", len(header)), header]
     parts += [layer.tobytes() for _, layer in made.layers]
     return Response(b"".join(parts), mimetype="application/octet-stream")
