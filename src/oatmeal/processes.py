@@ -10,6 +10,8 @@ from __future__ import annotations
 
 import multiprocessing
 import os
+import signal
+import threading
 from multiprocessing.context import ForkServerContext
 
 #: The module that loads what they need.
@@ -23,8 +25,16 @@ def beginning() -> ForkServerContext:
     return context
 
 
-def end_with_parent() -> None:
-    """Wait until the process that had this one begun is gone, then end at once."""
+def settle_in() -> None:
+    """What a process that was begun so does first."""
+    threading.Thread(target=_end_with_parent, daemon=True).start()
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for whoever began it
+    # none is forked from this one: numba would take a lock for that, and who is killed leaves it
+    multiprocessing.set_start_method("spawn", force=True)
+
+
+def _end_with_parent() -> None:
+    """End at once, in the middle of anything, when whoever began this process is gone."""
     parent = multiprocessing.parent_process()
     if parent is not None:
         parent.join()

@@ -168,6 +168,7 @@ def test_a_killed_database_is_started_again_and_nothing_acknowledged_is_lost(tmp
     assert found["recipe"]["mix"]["lifts"]["red"] == round(stops, 2)
     assert found["revision"] == revision
     assert oatmeal.stop() == 0
+    assert oatmeal.said.endswith("everything is saved.\n")  # and nothing of what was left behind
 
 
 def test_a_home_with_odd_letters_is_nobody_elses_and_its_secrets_are_never_empty():

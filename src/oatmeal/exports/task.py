@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import os
-import signal
-import threading
 from collections.abc import Callable
 from concurrent.futures import Executor, ProcessPoolExecutor
 from dataclasses import dataclass
@@ -16,7 +14,7 @@ from oatmeal.exports.convert import Finished, convert_file
 from oatmeal.library.store import check
 from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.encode import Output
-from oatmeal.processes import beginning, end_with_parent
+from oatmeal.processes import beginning, settle_in
 
 
 class Cancelled(Exception):
@@ -102,8 +100,7 @@ def teller(progress: Path, cancel: Path) -> Callable[[float], None]:
 
 def prepare_worker() -> None:
     """Make this process a worker: one thread of arithmetic, and an end when the server ends."""
-    threading.Thread(target=end_with_parent, daemon=True).start()
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the server
+    settle_in()
     os.environ["VIPS_CONCURRENCY"] = "1"
     import cv2
     import numba

@@ -7,8 +7,6 @@ from __future__ import annotations
 
 import queue
 import resource
-import signal
-import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -23,7 +21,7 @@ from oatmeal.library import proxies
 from oatmeal.photofile import errors
 from oatmeal.photofile.decode import Limits, SourcePicture, decode
 from oatmeal.photofile.errors import Damaged, PhotoFileError
-from oatmeal.processes import beginning, end_with_parent
+from oatmeal.processes import beginning, settle_in
 
 #: Seconds that reading may take; bytes, and pixels, for which it may take a second more.
 BASE_S: Final = 20.0
@@ -166,8 +164,7 @@ class _Worker:
 
 def _serve(pipe: Connection, memory_bytes: int) -> None:
     """Read files until the server ends."""
-    threading.Thread(target=end_with_parent, daemon=True).start()  # in the middle of a file, too
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the server
+    settle_in()
     pipe.send("ready")
     resource.setrlimit(resource.RLIMIT_DATA, (memory_bytes, memory_bytes))
     while True:
