@@ -115,6 +115,18 @@ def test_plain_conversions_as_small_pictures(bench, page, source):
     page.get_by_role("button", name="Plain", exact=True).click()
     page.wait_for_function(drawn)  # on canvases that are new
     bench.settled()
+    page.evaluate(  # there and back before a frame has come
+        """() => {
+            const { work } = document.querySelector(".bench")._x_dataStack[0];
+            const { mix } = work.recipe;
+            const plain = mix.base;
+            mix.base = { kind: "channels", red: 30, green: 59, blue: 11, hold_total: true };
+            work.changing();
+            requestAnimationFrame(() => { mix.base = plain; work.settle(); });
+        }"""
+    )
+    bench.settled()
+    page.wait_for_function(drawn)
     page.get_by_role("button", name="lightest").click()
     bench.settled()
     assert bench.recipe().mix.base.weighing == "lightest"

@@ -16,10 +16,13 @@ const SIDE = 300;
  */
 export function starting(bench) {
   const { photograph } = bench;
+  /** The canvas of a plain conversion, or the first of all; another base takes them away. @returns {HTMLCanvasElement|null} */
+  const canvas = (name = "") => bench.root.querySelector(`[data-weighing${name && `="${name}"`}] canvas`);
+  /** What was asked for last: for which canvas, and of which preparation. @type {{first?: HTMLCanvasElement, wanted?: string}} */
+  let drawn = {};
   return {
     starts: [],
     startsOpen: false,
-    plainFor: "",
     async openStarts() {
       bind("starts");
       this.startsOpen = true;
@@ -55,22 +58,18 @@ export function starting(bench) {
       this.closeStarts();
       bench.work.settle();
     },
-    /** The plain conversions as small pictures of this photograph, where they are in view. */
+    /** The plain conversions as small pictures of this photograph, where they are in view and not drawn yet. */
     async drawPlain() {
-      const { recipe, step } = bench.work;
-      const wanted = JSON.stringify(recipe.prepare);
-      if (recipe.mix.base.kind !== "plain") this.plainFor = ""; // their canvases are gone
-      else if (step === "mix" && this.plainFor !== wanted) await this.drawWeighings(wanted, recipe.prepare);
-    },
-    /** @param {string} wanted @param {any} prepare */
-    async drawWeighings(wanted, prepare) {
-      this.plainFor = wanted;
+      const first = canvas();
+      const wanted = JSON.stringify(bench.work.recipe.prepare);
+      if (!first || bench.work.step !== "mix" || (drawn.first === first && drawn.wanted === wanted)) return;
+      drawn = { first, wanted };
       try {
-        const response = await send("POST", `/api/photographs/${photograph.id}/weighings`, { recipe: { prepare: copy(prepare) } });
+        const response = await send("POST", `/api/photographs/${photograph.id}/weighings`, { recipe: { prepare: copy(bench.work.recipe.prepare) } });
         const { layers, ...small } = await unpacked(response);
-        for (const [weighing, data] of Object.entries(layers)) drawGreys(bench.root.querySelector(`[data-weighing="${weighing}"] canvas`), { ...small, layers: { grey: data } });
+        for (const [name, data] of Object.entries(layers)) drawGreys(canvas(name), { ...small, layers: { grey: data } });
       } catch {
-        this.plainFor = ""; // the next frame tries again, and says what is wrong
+        drawn = {}; // the next frame tries again, and says what is wrong
       }
     },
     chooseWeighing(weighing) {
