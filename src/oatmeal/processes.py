@@ -13,9 +13,10 @@ import os
 import signal
 import threading
 from multiprocessing.context import ForkServerContext
+from typing import Final
 
 #: The module that loads what they need.
-_READY = "oatmeal.exports.ready"
+_READY: Final = "oatmeal.exports.ready"
 
 
 def beginning() -> ForkServerContext:

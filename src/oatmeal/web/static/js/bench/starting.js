@@ -61,8 +61,9 @@ export function starting(bench) {
     /** The plain conversions as small pictures of this photograph, where they are in view and not drawn yet. */
     async drawPlain() {
       const first = canvas();
+      if (!first || bench.work.step !== "mix") return;
       const wanted = JSON.stringify(bench.work.recipe.prepare);
-      if (!first || bench.work.step !== "mix" || (drawn.first === first && drawn.wanted === wanted)) return;
+      if (drawn.first === first && drawn.wanted === wanted) return;
       drawn = { first, wanted };
       try {
         const response = await send("POST", `/api/photographs/${photograph.id}/weighings`, { recipe: { prepare: copy(bench.work.recipe.prepare) } });
