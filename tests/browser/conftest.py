@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import socket
 import threading
+from inspect import signature
 from pathlib import Path
 
 import numpy as np
@@ -135,6 +136,30 @@ class Desk:
         self.page.wait_for_timeout(50)
         self.wait()
 
+    def afresh(self, key: str) -> None:
+        """A recipe at rest and nothing open, in the step of a key."""
+        self.page.mouse.up()  # of a part that failed in the middle of a drag
+        self.page.mouse.move(0, 0)
+        if self.page.locator("dialog[open]").count():
+            self.page.keyboard.press("Escape")
+        self.page.evaluate(
+            """() => {
+                const bench = document.querySelector(".bench")._x_dataStack[0];
+                const { compare, pins, sight, spots, work } = bench;
+                document.querySelector(".toasts")._x_dataStack[0].lines = [];
+                pins.pins = [];
+                pins.savePins();
+                if (compare.comparing) compare.leaveCompare();
+                if (sight.zoom !== "fit") sight.zoomTo("fit");
+                spots.mode = "";
+                work.replace(JSON.parse(JSON.stringify(work.rest)));
+                work.settle();
+                document.querySelector("main").focus();
+            }"""
+        )
+        self.page.keyboard.press(key)
+        self.settled()
+
     def recipe(self, version: int = 1) -> Recipe:
         """The recipe that the database holds."""
         with self.database.session() as session:
@@ -215,3 +240,17 @@ def desk_with(page, database):
         return Desk(page, address, services.importer, database)
 
     return made
+
+
+@pytest.fixture
+def sitting(desk, request, subtests):
+    """Run the parts of a sitting on the page that the first of them opens."""
+
+    def run(parts):
+        for number, part in enumerate(parts.parts):
+            if number:
+                desk.afresh(parts.key)
+            with subtests.test(part.__name__):
+                part(**{name: request.getfixturevalue(name) for name in signature(part).parameters})
+
+    return run

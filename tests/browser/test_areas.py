@@ -7,6 +7,7 @@ import pytest
 from PIL import Image
 from playwright.sync_api import expect
 from samples import DEMO, write_png
+from sittings import Sitting
 
 from oatmeal.core.picture import proxy
 from oatmeal.core.pipeline import Pipeline
@@ -15,6 +16,10 @@ from oatmeal.photofile.decode import decode
 
 LIFT = DEMO / "first-lift.jpg"
 WIDE, HIGH = 900, 600
+
+walls = Sitting("a")
+
+lifts = Sitting("a")
 
 
 @pytest.fixture
@@ -75,7 +80,8 @@ def grey(desk, x, y):
     return int(found["green"][int(y * found["height"]), int(x * found["width"])])
 
 
-def test_a_stroke_makes_an_area_that_a_value_acts_in(plain, page):
+@walls.part
+def a_stroke_makes_an_area_that_a_value_acts_in(plain, page):
     tool(page, "Brush")
     page.get_by_label(re.compile("^Flow of the brush")).fill("100")
     page.get_by_label(re.compile("^Flow of the brush")).press("Enter")
@@ -102,7 +108,8 @@ def test_a_stroke_makes_an_area_that_a_value_acts_in(plain, page):
     assert grey(plain, 0.2, 0.5) > before + 20
 
 
-def test_a_stroke_is_seen_while_it_is_drawn_and_the_picture_follows(plain, page):
+@walls.part
+def a_stroke_is_seen_while_it_is_drawn_and_the_picture_follows(plain, page):
     tool(page, "Ellipse")
     draw(plain, (0.2, 0.2), (0.22, 0.22))
     type_value(plain, "exposure", "2")
@@ -122,7 +129,8 @@ def test_a_stroke_is_seen_while_it_is_drawn_and_the_picture_follows(plain, page)
     expect(draft).to_be_hidden()
 
 
-def test_alt_erases_and_a_called_off_stroke_is_none(plain, page):
+@walls.part
+def alt_erases_and_a_called_off_stroke_is_none(plain, page):
     tool(page, "Brush")
     draw(plain, (0.2, 0.5), (0.4, 0.5))
     page.keyboard.down("Alt")
@@ -161,7 +169,8 @@ def test_the_brush_is_set_by_wheel_keys_and_numbers(plain, page):
     assert len(areas(plain)[0].mask[0].strokes) == 1
 
 
-def test_a_pen_tells_its_pressure(plain, page):
+@walls.part
+def a_pen_tells_its_pressure(plain, page):
     tool(page, "Brush")
     page.evaluate(
         """([from, to]) => {
@@ -187,7 +196,8 @@ def test_a_pen_tells_its_pressure(plain, page):
     assert pressed == sorted(pressed)
 
 
-def test_shapes_are_drawn_and_moved_by_handles_and_keys(plain, page):
+@walls.part
+def shapes_are_drawn_and_moved_by_handles_and_keys(plain, page):
     tool(page, "Ellipse")
     draw(plain, (0.4, 0.5), (0.5, 0.65))
     part = areas(plain)[0].mask[0]
@@ -201,7 +211,6 @@ def test_shapes_are_drawn_and_moved_by_handles_and_keys(plain, page):
     page.locator('[data-handle="centre"]').focus()
     page.keyboard.press("Shift+ArrowRight")
     page.keyboard.press("+")
-    page.wait_for_timeout(700)
     plain.settled()
     moved = areas(plain)[0].mask[0]
     assert moved.centre[0] > wider.centre[0] + 0.005
@@ -218,7 +227,8 @@ def test_shapes_are_drawn_and_moved_by_handles_and_keys(plain, page):
     assert len(places(areas(plain)[2].mask[0].path)) == 4
 
 
-def test_alike_takes_what_is_meant_and_leaves_what_is_not(lift, page):
+@lifts.part
+def alike_takes_what_is_meant_and_leaves_what_is_not(lift, page):
     tool(page, "Alike")
     draw(lift, (0.21, 0.2), (0.23, 0.45))
     page.keyboard.down("Alt")
@@ -242,9 +252,11 @@ def test_alike_takes_what_is_meant_and_leaves_what_is_not(lift, page):
     reach.press("Enter")
     lift.settled()
     assert areas(lift)[0].mask[0].reach == 0.15
+    page.get_by_role("button", name="Values", exact=True).click()
 
 
-def test_tones_and_colours_are_picked_in_the_picture(lift, page):
+@lifts.part
+def tones_and_colours_are_picked_in_the_picture(lift, page):
     tool(page, "Colours")
     page.mouse.click(*lift.at(0.1, 0.15))
     lift.settled()
@@ -257,7 +269,8 @@ def test_tones_and_colours_are_picked_in_the_picture(lift, page):
     assert part.high - part.low == pytest.approx(24)
 
 
-def test_areas_are_named_ordered_copied_followed_and_removed(plain, page):
+@walls.part
+def areas_are_named_ordered_copied_followed_and_removed(plain, page):
     tool(page, "Ellipse")
     draw(plain, (0.3, 0.4), (0.4, 0.5))
     type_value(plain, "exposure", "-0.5")
@@ -290,7 +303,8 @@ def test_areas_are_named_ordered_copied_followed_and_removed(plain, page):
     assert len(areas(plain)) == 3
 
 
-def test_what_follows_a_mask_says_the_same_when_that_is_removed(plain, page):
+@walls.part
+def what_follows_a_mask_says_the_same_when_that_is_removed(plain, page):
     tool(page, "Ellipse")
     draw(plain, (0.2, 0.5), (0.3, 0.7))
     page.get_by_role("button", name="Mask", exact=True).click()
@@ -320,7 +334,8 @@ def test_what_follows_a_mask_says_the_same_when_that_is_removed(plain, page):
     assert [one.on for one in areas(plain)] == [False, True]
 
 
-def test_a_copy_is_dragged_off_with_alt(plain, page):
+@walls.part
+def a_copy_is_dragged_off_with_alt(plain, page):
     tool(page, "Ellipse")
     draw(plain, (0.3, 0.4), (0.4, 0.5))
     anchor = page.locator(".areaboard .anchor")
@@ -334,12 +349,12 @@ def test_a_copy_is_dragged_off_with_alt(plain, page):
     assert second.mask == first.mask
     anchor.focus()
     page.keyboard.press("Shift+ArrowDown")
-    page.wait_for_timeout(700)
     plain.settled()
     assert areas(plain)[1].move[1] > 0.005
 
 
-def test_areas_of_a_group_change_together(plain, page):
+@walls.part
+def areas_of_a_group_change_together(plain, page):
     tool(page, "Ellipse")
     draw(plain, (0.2, 0.3), (0.25, 0.4))
     type_value(plain, "exposure", "0.5")
@@ -359,9 +374,11 @@ def test_areas_of_a_group_change_together(plain, page):
     strength.press("Enter")
     plain.settled()
     assert plain.recipe().areas.groups[0].amount == 50
+    page.get_by_role("button", name="Values", exact=True).click()
 
 
-def test_the_printing_map_shows_all_and_its_tags_drag_exposure(plain, page):
+@walls.part
+def the_printing_map_shows_all_and_its_tags_drag_exposure(plain, page):
     tool(page, "Ellipse")
     draw(plain, (0.25, 0.5), (0.35, 0.6))
     type_value(plain, "exposure", "0.5")
@@ -378,7 +395,6 @@ def test_the_printing_map_shows_all_and_its_tags_drag_exposure(plain, page):
     plain.drag(tags.first, 0, -45)
     assert areas(plain)[0].values.exposure == pytest.approx(1.0, abs=0.03)
     tags.nth(1).press("ArrowDown")
-    page.wait_for_timeout(700)
     plain.settled()
     assert areas(plain)[1].values.exposure == -0.05
     for words, kind in (("Map PDF", "pdf"), ("PNG", "png")):
@@ -392,7 +408,8 @@ def test_the_printing_map_shows_all_and_its_tags_drag_exposure(plain, page):
             assert path.read_bytes()[:5] == b"%PDF-"
 
 
-def test_without_the_chosen_area_while_a_key_is_held(plain, page):
+@walls.part
+def without_the_chosen_area_while_a_key_is_held(plain, page):
     tool(page, "Ellipse")
     draw(plain, (0.25, 0.5), (0.4, 0.7))
     type_value(plain, "exposure", "1")
@@ -406,7 +423,8 @@ def test_without_the_chosen_area_while_a_key_is_held(plain, page):
     assert grey(plain, 0.25, 0.5) > 170
 
 
-def test_what_the_bench_shows_is_what_the_file_gets(lift, page):
+@lifts.part
+def what_the_bench_shows_is_what_the_file_gets(lift, page):
     tool(page, "Fade")
     draw(lift, (0.5, 0.2), (0.5, 0.6))
     type_value(lift, "exposure", "-1")
@@ -420,7 +438,8 @@ def test_what_the_bench_shows_is_what_the_file_gets(lift, page):
     assert np.abs(shown - expected).mean() < 1.0
 
 
-def test_dragging_in_tone_moves_the_zone_under_the_pointer(lift, page):
+@lifts.part
+def dragging_in_tone_moves_the_zone_under_the_pointer(lift, page):
     page.keyboard.press("t")
     lift.settled()
     before = grey(lift, 0.05, 0.9)
@@ -457,7 +476,8 @@ def test_areas_travel_to_another_frame_only_where_ticked(desk, page):
     assert one.mask[0].centre == pytest.approx(areas(desk)[0].mask[0].centre, abs=0.01)
 
 
-def test_a_finger_draws_and_a_second_one_calls_it_off(plain, page):
+@walls.part
+def a_finger_draws_and_a_second_one_calls_it_off(plain, page):
     tool(page, "Brush")
     send = """([kind, id, x, y]) => document.querySelector("main").dispatchEvent(
         new PointerEvent(kind, { pointerType: "touch", pointerId: id, clientX: x, clientY: y,
@@ -479,3 +499,11 @@ def test_a_finger_draws_and_a_second_one_calls_it_off(plain, page):
     touch("pointerup", 1, 0.4, 0.7)
     plain.settled()
     assert len(areas(plain)[0].mask[0].strokes) == 1
+
+
+def test_areas_in_one_sitting(sitting):
+    sitting(walls)
+
+
+def test_areas_of_a_photograph_in_one_sitting(sitting):
+    sitting(lifts)

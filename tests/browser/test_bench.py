@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 from samples import DEMO
+from sittings import Sitting
 
 from oatmeal.core.finish import quantised
 from oatmeal.core.picture import proxy, reduced
@@ -14,6 +15,8 @@ from oatmeal.core.seeing import measure
 from oatmeal.photofile.decode import decode
 
 BUNTING = DEMO / "bunting.jpg"
+
+looks = Sitting("m")
 
 
 @pytest.fixture
@@ -34,14 +37,16 @@ def expected(bench, recipe, layer="grey"):
     return Pipeline(small).codes(recipe).astype(int)
 
 
-def test_the_picture_is_the_cores_frame_and_fits(bench):
+@looks.part
+def the_picture_is_the_cores_frame_and_fits(bench):
     canvas = bench.canvas()
     assert np.abs(shown(bench) - expected(bench, REST)).max() <= 1
     assert canvas["box"][2] / canvas["box"][3] == pytest.approx(1.5, rel=0.01)
     assert canvas["width"] == round(canvas["box"][2])
 
 
-def test_lifts_by_keys_wheel_typing_and_back_to_rest(bench, page):
+@looks.part
+def lifts_by_keys_wheel_typing_and_back_to_rest(bench, page):
     column = page.get_by_role("slider", name="cyan lift")
     column.focus()
     column.press("ArrowDown")
@@ -78,7 +83,8 @@ def test_lifts_by_keys_wheel_typing_and_back_to_rest(bench, page):
     assert bench.recipe() == REST
 
 
-def test_a_dragged_column_stands_where_it_was_let_go(bench, page):
+@looks.part
+def a_dragged_column_stands_where_it_was_let_go(bench, page):
     full = page.locator("[data-range=green] .full")
     start = full.bounding_box()
     bench.drag(full, 0, -40)
@@ -112,7 +118,8 @@ def test_bases(bench, page, button, path, value, field):
     assert bench.recipe() == REST
 
 
-def test_the_curve_by_keyboard_and_the_shipped_ones(bench, page):
+@looks.part
+def the_curve_by_keyboard_and_the_shipped_ones(bench, page):
     page.keyboard.press("t")
     page.get_by_label("Curve", exact=True).select_option("steep S")
     bench.settled()
@@ -138,7 +145,8 @@ def test_the_curve_by_keyboard_and_the_shipped_ones(bench, page):
     assert np.abs(shown(bench) - expected(bench, bench.recipe())).max() <= 1
 
 
-def test_a_step_can_be_switched_off_to_judge_it(bench, page):
+@looks.part
+def a_step_can_be_switched_off_to_judge_it(bench, page):
     bench.drag(page.locator("[data-range=blue] .full"), 0, 45)
     with_mix = shown(bench)
     switch = page.get_by_role("switch", name="Mix on")
@@ -151,7 +159,8 @@ def test_a_step_can_be_switched_off_to_judge_it(bench, page):
     assert np.array_equal(shown(bench), with_mix)
 
 
-def test_holding_a_key_shows_the_original_and_the_plain_conversion(bench, page):
+@looks.part
+def holding_a_key_shows_the_original_and_the_plain_conversion(bench, page):
     bench.drag(page.locator("[data-range=blue] .full"), 0, 45)
     lifted = shown(bench)
     page.get_by_role("main").focus()
@@ -169,14 +178,16 @@ def test_holding_a_key_shows_the_original_and_the_plain_conversion(bench, page):
     assert np.array_equal(shown(bench), lifted)
 
 
-def test_single_keys_do_nothing_while_typing(bench, page):
+@looks.part
+def single_keys_do_nothing_while_typing(bench, page):
     number = page.locator('[data-path="mix.lifts.red"]')
     number.focus()
     number.press("t")
     expect(page.get_by_role("tab", name="Mix")).to_have_attribute("aria-selected", "true")
 
 
-def test_clipping_is_marked_and_counted(bench, page):
+@looks.part
+def clipping_is_marked_and_counted(bench, page):
     page.keyboard.press("t")
     number = page.locator('[data-path="tone.levels.white"]')
     number.fill("190")
@@ -192,9 +203,11 @@ def test_clipping_is_marked_and_counted(bench, page):
     assert (marked[grey == 255] != 255).all()
     assert len(np.unique(marked[grey == 255])) == 2  # stripes, not a flat colour alone
     assert np.array_equal(marked[(grey > 0) & (grey < 255)], grey[(grey > 0) & (grey < 255)])
+    chip.click()
 
 
-def test_100_percent_shows_the_files_own_pixels(bench, page):
+@looks.part
+def one_hundred_percent_shows_the_files_own_pixels(bench, page):
     bench.drag(page.locator("[data-range=blue] .full"), 0, 45)
     page.get_by_role("button", name="100", exact=True).click()
     bench.settled()
@@ -224,7 +237,8 @@ def test_100_percent_shows_the_files_own_pixels(bench, page):
     assert bench.canvas("picture")["hidden"]
 
 
-def test_the_meter_reads_what_is_under_the_pointer(bench, page):
+@looks.part
+def the_meter_reads_what_is_under_the_pointer(bench, page):
     canvas = bench.canvas()
     x, y, width, height = canvas["box"]
     page.mouse.move(x + 0.08 * width, y + 0.12 * height)
@@ -359,3 +373,7 @@ def test_a_photograph_is_asked_for_once_and_as_large_as_it_is_shown(desk, page):
     desk.wait()
     page.wait_for_timeout(400)
     assert wholes == [desk.canvas()["width"]] * 2
+
+
+def test_the_bench_in_one_sitting(sitting):
+    sitting(looks)

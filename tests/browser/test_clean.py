@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 from samples import DEMO, write_png
+from sittings import Sitting
 
 from oatmeal.core.noise import measured
 from oatmeal.core.picture import proxy, reduced
@@ -17,6 +18,8 @@ from oatmeal.photofile.decode import decode
 
 NIGHT = DEMO / "night-burner.jpg"
 WIDE, HIGH = 1200, 800
+
+skies = Sitting("r")
 
 
 def dusty(path):
@@ -109,7 +112,8 @@ PATCH = """(name) => {
 }"""
 
 
-def test_a_click_heals_a_fault_and_its_ring_can_be_worked_with(sky, page):
+@skies.part
+def a_click_heals_a_fault_and_its_ring_can_be_worked_with(sky, page):
     assert fault(sky, 300, 200) > 20
     size = page.get_by_label("Size of the spot in pixels")
     size.fill("32")
@@ -130,8 +134,7 @@ def test_a_click_heals_a_fault_and_its_ring_can_be_worked_with(sky, page):
     ring.focus()
     page.keyboard.press("ArrowRight")
     page.keyboard.press("+")
-    page.wait_for_timeout(700)
-    sky.wait()
+    sky.settled()
     moved = cleaned(sky).spots[0]
     assert places(moved.path)[0][0] > places(spot.path)[0][0]
     assert moved.radius == pytest.approx(1.1 * spot.radius, rel=0.01)
@@ -148,7 +151,8 @@ def test_a_click_heals_a_fault_and_its_ring_can_be_worked_with(sky, page):
     expect(page.get_by_text("spots 0 → 1")).to_have_count(0)
 
 
-def test_a_stroke_is_healed_and_a_key_hides_the_rings(sky, page):
+@skies.part
+def a_stroke_is_healed_and_a_key_hides_the_rings(sky, page):
     assert fault(sky, 400, 502) > 20
     x, y = sky.at(290 / WIDE, 502 / HIGH)
     to_x, to_y = sky.at(510 / WIDE, 502 / HIGH)
@@ -175,8 +179,10 @@ def test_a_stroke_is_healed_and_a_key_hides_the_rings(sky, page):
     sky.settled()
     under = places(cleaned(sky).spots[1].path)[0] * WIDE
     assert under == pytest.approx([700, 300], abs=3)
+    page.get_by_role("button", name="colour", exact=True).click()
     page.get_by_role("button", name="Threads", exact=True).click()
     expect(page.locator(".spotboard")).to_be_hidden()
+    page.get_by_role("button", name=re.compile("^Clean")).click()
 
 
 def test_a_spot_whose_request_failed_is_not_lost(sky, page, quiet):
@@ -192,7 +198,8 @@ def test_a_spot_whose_request_failed_is_not_lost(sky, page, quiet):
     assert places(cleaned(sky).spots[0].path)[0] * WIDE == pytest.approx([300, 200], abs=3)
 
 
-def test_likely_specks_are_lit_and_each_is_confirmed_or_left(sky, page):
+@skies.part
+def likely_specks_are_lit_and_each_is_confirmed_or_left(sky, page):
     page.get_by_role("button", name="Find specks").click()
     expect(page.get_by_text("3 likely specks: confirm each")).to_be_visible()
     assert cleaned(sky).spots == ()
@@ -214,7 +221,8 @@ def test_likely_specks_are_lit_and_each_is_confirmed_or_left(sky, page):
     expect(page.locator(".spotboard .speck")).to_have_count(0)
 
 
-def test_at_full_size_a_drag_moves_the_picture_and_a_click_heals(sky, page):
+@skies.part
+def at_full_size_a_drag_moves_the_picture_and_a_click_heals(sky, page):
     page.get_by_role("button", name="100", exact=True).click()
     sky.settled()
     x, y = (part / 2 for part in (page.viewport_size["width"], page.viewport_size["height"]))
@@ -278,3 +286,7 @@ def test_side_fringes_are_found_and_taken_back_in_one_step(desk, page, tmp_path)
     lens = cleaned(desk).lens
     assert lens.red == pytest.approx(100 * (factor - 1), abs=0.01)
     assert lens.blue == 0
+
+
+def test_spots_in_one_sitting(sitting):
+    sitting(skies)

@@ -5,9 +5,11 @@ import json
 import re
 
 import numpy as np
+import pytest
 from PIL import Image
 from playwright.sync_api import expect
 from samples import DEMO
+from sittings import Sitting
 
 from oatmeal.core.finish import quantised
 from oatmeal.core.picture import proxy, reduced
@@ -18,15 +20,22 @@ from oatmeal.photofile.decode import decode
 BUNTING = DEMO / "bunting.jpg"
 STORES = "document.querySelector('.bench')._x_dataStack[0]"
 
+bench = Sitting()
+
+
+@pytest.fixture
+def opened(desk):
+    desk.begin(BUNTING)
+    return desk
+
 
 def column(page, name="blue"):
     """Height of a column's full dot, in the drawing's units."""
     return float(page.locator(f"[data-range={name}] .full").get_attribute("cy"))
 
 
-def test_a_dragged_column_stands_at_once_where_the_pointer_is(page, desk):
+def test_a_dragged_column_stands_at_once_where_the_pointer_is(opened, page):
     """By the heights the trace knows, while no frame can arrive."""
-    desk.begin(BUNTING)
     dot = page.locator("[data-range=blue] .full")
     box = dot.bounding_box()
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
@@ -46,9 +55,9 @@ def test_a_dragged_column_stands_at_once_where_the_pointer_is(page, desk):
     page.mouse.up()
 
 
-def test_a_wish_is_put_together_when_it_can_be_sent(page, desk):
+@bench.part
+def a_wish_is_put_together_when_it_can_be_sent(opened, page):
     """Many moves while one request is under way make one wish, the newest."""
-    desk.begin(BUNTING)
     page.evaluate(
         f"""() => {{
             const stores = {STORES};
@@ -72,16 +81,16 @@ def test_a_wish_is_put_together_when_it_can_be_sent(page, desk):
     )
     page.wait_for_timeout(50)
     page.evaluate(f"() => {STORES}.work.settle()")
-    desk.settled()
+    opened.settled()
     made = page.evaluate("() => window.made")
     assert made <= len(asked)
     assert made < moves / 4
-    assert desk.recipe().tone.exposure == 0.4
+    assert opened.recipe().tone.exposure == 0.4
 
 
-def test_chips_stay_on_one_line_and_off_the_picture(page, desk):
+@bench.part
+def chips_stay_on_one_line_and_off_the_picture(opened, page):
     """At 1280 px, with the longest words that a chip can have."""
-    desk.begin(BUNTING)
     page.evaluate(
         f"""() => {{
             const {{ sight, mix }} = {STORES};
@@ -92,12 +101,12 @@ def test_chips_stay_on_one_line_and_off_the_picture(page, desk):
     expect(page.get_by_role("button", name="White clips 12.34 %, in spots")).to_be_visible()
     boxes = [chip.bounding_box() for chip in page.locator(".chips > *:visible").all()]
     assert len({round(box["y"] + box["height"] / 2) for box in boxes}) == 1
-    _, top, _, height = desk.canvas()["box"]
+    _, top, _, height = opened.canvas()["box"]
     assert min(box["y"] for box in boxes) >= top + height
 
 
-def test_messages_never_cover_the_tone_band_and_stand_above_a_dialog(page, desk):
-    desk.begin(BUNTING)
+@bench.part
+def messages_never_cover_the_tone_band_and_stand_above_a_dialog(opened, page):
     say = "(text) => window.dispatchEvent(new CustomEvent('say', { detail: { text } }))"
     for number in range(4):
         page.evaluate(say, f"Something was done for the {number}th time, and this says what.")
@@ -114,9 +123,9 @@ def test_messages_never_cover_the_tone_band_and_stand_above_a_dialog(page, desk)
     assert shot.getpixel((int(box["x"]) - 6, int(box["y"] + box["height"] / 2))) < 60  # its own ink
 
 
-def test_a_dialog_is_the_browsers_own(page, desk):
+@bench.part
+def a_dialog_is_the_browsers_own(opened, page):
     """What lies under it cannot be reached; Escape, Close and a press beside it leave it."""
-    desk.begin(BUNTING)
     keys = page.get_by_role("dialog", name="Keys")
     page.keyboard.press("?")
     assert page.evaluate("() => document.querySelector('dialog[open]').matches(':modal')")
@@ -132,23 +141,23 @@ def test_a_dialog_is_the_browsers_own(page, desk):
     expect(page.get_by_role("tab", name="Tone")).to_have_attribute("aria-selected", "true")
 
 
-def test_the_bench_shows_the_picture_as_it_is_framed(page, desk):
+@bench.part
+def the_bench_shows_the_picture_as_it_is_framed(opened, page):
     """Its size, its parts at 100 % and what a press on it means, of a picture that stands."""
-    desk.begin(BUNTING)
     page.keyboard.press("r")
     page.get_by_role("button", name="Turn right").click()
-    desk.settled()
+    opened.settled()
     page.keyboard.press("m")
-    desk.settled()
-    canvas = desk.canvas()
+    opened.settled()
+    canvas = opened.canvas()
     assert canvas["height"] > canvas["width"]
     small = Pipeline(reduced(np.rot90(proxy(decode(BUNTING), 2048), -1), canvas["height"]))
-    assert np.abs(canvas["green"] - small.codes(desk.recipe()).astype(int)).max() <= 1
+    assert np.abs(canvas["green"] - small.codes(opened.recipe()).astype(int)).max() <= 1
     page.get_by_role("button", name="100", exact=True).click()
-    desk.settled()
+    opened.settled()
     x, y, width, height = page.evaluate(f"() => {STORES}.frame.wish(false).region")
-    whole = quantised(rendered(decode(BUNTING), desk.recipe()), np.uint8)  # framed as well
-    shown = desk.canvas("picture")["green"]
+    whole = quantised(rendered(decode(BUNTING), opened.recipe()), np.uint8)  # framed as well
+    shown = opened.canvas("picture")["green"]
     assert np.array_equal(shown, whole[y : y + height, x : x + width])
 
 
@@ -204,3 +213,7 @@ def test_pins_are_stored_in_order_with_changes_and_a_conflict_is_told(page, desk
     page.get_by_role("button", name="Show the newer state").click()
     expect(notice).to_be_hidden()
     expect(page.locator(".pin")).to_have_count(0)
+
+
+def test_the_bench_in_one_sitting(sitting):
+    sitting(bench)

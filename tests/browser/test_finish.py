@@ -10,6 +10,7 @@ import tifffile
 from PIL import Image
 from playwright.sync_api import expect
 from samples import write_png
+from sittings import Sitting
 
 from oatmeal.core.colour import decode_srgb
 from oatmeal.core.picture import proxy, reduced
@@ -19,6 +20,10 @@ from oatmeal.core.recipe.examples import FINISH_STARTS
 from oatmeal.photofile.decode import decode
 
 WIDE, HIGH = 900, 600
+
+ramps = Sitting("z")
+
+cloth = Sitting("z")
 
 
 @pytest.fixture
@@ -64,7 +69,8 @@ def download(page, tmp_path, *buttons, size="900 × 600 px"):
     return path, result.text_content()
 
 
-def test_a_toned_print_is_rgb_and_the_file_holds_what_is_shown(ramp, page, tmp_path):
+@ramps.part
+def a_toned_print_is_rgb_and_the_file_holds_what_is_shown(ramp, page, tmp_path):
     group(ramp, "Colour")
     begin(ramp, "sepia")
     toning = ramp.recipe().finish.toning.model_dump(exclude={"on"})
@@ -94,7 +100,8 @@ def test_a_toned_print_is_rgb_and_the_file_holds_what_is_shown(ramp, page, tmp_p
     assert np.array_equal(grey[..., 0], grey[..., 2])
 
 
-def test_a_tint_is_dragged_in_one_step_and_shown_louder_with_shift(ramp, page):
+@ramps.part
+def a_tint_is_dragged_in_one_step_and_shown_louder_with_shift(ramp, page):
     group(ramp, "Colour")
     strip = page.get_by_role("group", name="Colour of the darks")
     strip.wait_for()
@@ -114,7 +121,6 @@ def test_a_tint_is_dragged_in_one_step_and_shown_louder_with_shift(ramp, page):
     quiet = np.ptp(shown(page)[HIGH // 4, 60])
     assert 0 < quiet < loud
     page.get_by_role("slider", name="hue of the darks").press("ArrowRight")
-    page.wait_for_timeout(700)
     ramp.settled()
     assert ramp.recipe().finish.toning.darks.hue == darks.hue + 2
     for _ in range(2):
@@ -123,7 +129,8 @@ def test_a_tint_is_dragged_in_one_step_and_shown_louder_with_shift(ramp, page):
     assert ramp.recipe() == REST
 
 
-def test_grain_begins_by_speed_and_is_shuffled(ramp, page):
+@ramps.part
+def grain_begins_by_speed_and_is_shuffled(ramp, page):
     group(ramp, "Grain")
     smooth = shown(page)[..., 1]
     begin(ramp, "pushed")
@@ -170,7 +177,8 @@ def test_sharpness_shows_its_edges_while_held(desk, page, tmp_path):
     assert np.median(desk.canvas("picture")["green"]) >= 85
 
 
-def test_falloff_is_dragged_and_its_middle_is_put_on_the_picture(ramp, page):
+@ramps.part
+def falloff_is_dragged_and_its_middle_is_put_on_the_picture(ramp, page):
     group(ramp, "Edges")
     plain = shown(page)[..., 1]
     page.mouse.click(*ramp.at(0.9, 0.2))  # there is no falloff yet
@@ -189,7 +197,6 @@ def test_falloff_is_dragged_and_its_middle_is_put_on_the_picture(ramp, page):
     moved = shown(page)[..., 1]
     assert (moved - dark)[5, -5] > 10
     page.get_by_role("button", name="middle of the falloff: drag or arrows").press("ArrowLeft")
-    page.wait_for_timeout(700)
     ramp.settled()
     assert ramp.recipe().finish.falloff.centre[0] == pytest.approx(0.88, abs=0.011)
     for _ in range(3):
@@ -198,7 +205,8 @@ def test_falloff_is_dragged_and_its_middle_is_put_on_the_picture(ramp, page):
     assert ramp.recipe() == REST
 
 
-def test_glow_is_typed_and_undone(ramp, page):
+@ramps.part
+def glow_is_typed_and_undone(ramp, page):
     group(ramp, "Surface")
     plain = shown(page)[..., 1]
     amount = page.locator('input.number[data-path="finish.glow.amount"]')
@@ -215,7 +223,8 @@ def test_glow_is_typed_and_undone(ramp, page):
     assert ramp.recipe() == REST
 
 
-def test_a_group_is_taken_out_and_put_back(ramp, page):
+@ramps.part
+def a_group_is_taken_out_and_put_back(ramp, page):
     group(ramp, "Grain")
     smooth = shown(page)
     begin(ramp, "pushed")
@@ -233,7 +242,8 @@ def test_a_group_is_taken_out_and_put_back(ramp, page):
     expect(page.get_by_role("switch", name="surface on")).to_be_checked()
 
 
-def test_dust_is_added_shuffled_made_dark_and_undone(ramp, page):
+@ramps.part
+def dust_is_added_shuffled_made_dark_and_undone(ramp, page):
     group(ramp, "Surface")
     plain = shown(page)[..., 1]
     amount = page.locator('input.number[data-path="finish.dust.amount"]')
@@ -258,7 +268,8 @@ def test_dust_is_added_shuffled_made_dark_and_undone(ramp, page):
     assert ramp.recipe() == REST
 
 
-def test_an_edge_is_burned_by_its_handle(ramp, page):
+@ramps.part
+def an_edge_is_burned_by_its_handle(ramp, page):
     group(ramp, "Edges")
     plain = shown(page)[..., 1]
     ramp.drag(page.get_by_role("slider", name="top edge: inward its reach"), 0, 30)
@@ -275,7 +286,8 @@ def test_an_edge_is_burned_by_its_handle(ramp, page):
     expect(page.get_by_text("off: as it comes from Areas")).to_be_visible()
 
 
-def test_a_test_strip_over_the_strength_of_a_tint(ramp, page):
+@ramps.part
+def a_test_strip_over_the_strength_of_a_tint(ramp, page):
     group(ramp, "Colour")
     page.locator(".instruments.finish").get_by_role("button", name="Test strip").click()
     ramp.settled()
@@ -290,7 +302,8 @@ def test_a_test_strip_over_the_strength_of_a_tint(ramp, page):
     assert ramp.recipe().finish.toning.lights.strength > 0
 
 
-def test_a_toned_png_opens_elsewhere(ramp, page, tmp_path):
+@ramps.part
+def a_toned_png_opens_elsewhere(ramp, page, tmp_path):
     group(ramp, "Colour")
     begin(ramp, "iron blue")
     path, words = download(page, tmp_path, "PNG")
@@ -326,7 +339,8 @@ def coloured(page):
     return apart[:, 20 : middle - 20].mean(), apart[:, middle + 20 : -20].mean()
 
 
-def test_a_colour_is_kept_turned_taken_out_and_let_go(cloths, page, tmp_path):
+@cloth.part
+def a_colour_is_kept_turned_taken_out_and_let_go(cloths, page, tmp_path):
     assert coloured(page) == (0, 0)
     page.get_by_role("button", name="keep a colour").click()
     page.mouse.click(*cloths.at(0.25, 0.5))
@@ -360,7 +374,8 @@ def test_a_colour_is_kept_turned_taken_out_and_let_go(cloths, page, tmp_path):
     assert cloths.recipe() == REST
 
 
-def test_a_trace_is_rgb_and_the_file_holds_what_is_shown(cloths, page, tmp_path):
+@cloth.part
+def a_trace_is_rgb_and_the_file_holds_what_is_shown(cloths, page, tmp_path):
     trace = page.locator('input.number[data-path="finish.kept.trace"]')
     trace.fill("40")
     trace.press("Enter")
@@ -369,7 +384,7 @@ def test_a_trace_is_rgb_and_the_file_holds_what_is_shown(cloths, page, tmp_path)
     assert red > 10
     assert blue < -10
     seen = shown(page)
-    path, words = download(page, tmp_path, "PNG")
+    path, words = download(page, tmp_path, "PNG", "8 bits")
     assert "8-bit RGB" in words
     with Image.open(path) as file:
         assert file.mode == "RGB"
@@ -379,7 +394,8 @@ def test_a_trace_is_rgb_and_the_file_holds_what_is_shown(cloths, page, tmp_path)
         assert np.abs(kept[:, half].mean((0, 1)) - seen[:, x].mean((0, 1))).max() < 1
 
 
-def test_line_and_mat_stand_round_the_picture_and_in_the_file(ramp, page, tmp_path):
+@ramps.part
+def line_and_mat_stand_round_the_picture_and_in_the_file(ramp, page, tmp_path):
     group(ramp, "Surface")
     mount = page.locator(".mount")
     expect(mount).to_be_hidden()
@@ -399,7 +415,7 @@ def test_line_and_mat_stand_round_the_picture_and_in_the_file(ramp, page, tmp_pa
     assert box["width"] == pytest.approx((WIDE + 2 * around) * scale, abs=1)
     size = f"{WIDE + 2 * around} × {HIGH + 2 * around} px"
     expect(page.get_by_text(f"The whole file: {size}")).to_be_visible()
-    path, _ = download(page, tmp_path, "PNG", size=size)
+    path, _ = download(page, tmp_path, "PNG", "8 bits", size=size)
     with Image.open(path) as file:
         assert file.size == (WIDE + 2 * around, HIGH + 2 * around)
         grey = np.asarray(file).astype(int)
@@ -407,3 +423,11 @@ def test_line_and_mat_stand_round_the_picture_and_in_the_file(ramp, page, tmp_pa
     assert grey[HIGH // 2, around - 3] < 40
     picture = grey[around : around + HIGH, around : around + WIDE]
     assert np.abs(picture - (128 + np.linspace(-100, 100, WIDE))).max() <= 2
+
+
+def test_finish_in_one_sitting(sitting):
+    sitting(ramps)
+
+
+def test_kept_colours_in_one_sitting(sitting):
+    sitting(cloth)

@@ -8,6 +8,7 @@ import pytest
 from PIL import Image
 from playwright.sync_api import expect
 from samples import DEMO
+from sittings import Sitting
 
 from oatmeal.core import prepare
 from oatmeal.core.finish import quantised
@@ -18,6 +19,8 @@ from oatmeal.photofile.decode import decode
 WAGON = DEMO / "painted-wagon.jpg"
 CHIMNEY = DEMO / "straight-up.jpg"
 STORES = "document.querySelector('.bench')._x_dataStack[0]"
+
+frames = Sitting("r")
 
 
 @pytest.fixture
@@ -55,7 +58,8 @@ def laid(desk):
     return prepare.geometry(desk.recipe()).on(1800, 1200)
 
 
-def test_a_corner_is_dragged_in_the_ratio_and_everything_shows_the_frame(frame, page):
+@frames.part
+def a_corner_is_dragged_in_the_ratio_and_everything_shows_the_frame(frame, page):
     before = body(page)
     assert before["width"] / before["height"] == pytest.approx(1.5, abs=0.01)
     frame.drag(corner(page, "1,1"), -200, -10)
@@ -75,7 +79,8 @@ def test_a_corner_is_dragged_in_the_ratio_and_everything_shows_the_frame(frame, 
     assert np.array_equal(frame.canvas("picture")["green"], expected[y : y + height, x : x + width])
 
 
-def test_while_it_is_dragged_only_the_browser_draws(frame, page):
+@frames.part
+def while_it_is_dragged_only_the_browser_draws(frame, page):
     """The frame follows the pointer, and no request leaves before it is let go."""
     asked = []
 
@@ -100,7 +105,8 @@ def test_while_it_is_dragged_only_the_browser_draws(frame, page):
     assert settings(frame).angle == pytest.approx(40 / 14.6, abs=0.3)
 
 
-def test_free_ratio_keys_typing_and_undo(frame, page):
+@frames.part
+def free_ratio_keys_typing_and_undo(frame, page):
     page.get_by_role("button", name="free", exact=True).click()
     frame.settled()
     frame.drag(corner(page, "0,1"), 0, -150)
@@ -128,18 +134,15 @@ def test_free_ratio_keys_typing_and_undo(frame, page):
     left = settings(frame).centre
     page.locator(".frameboard .body").focus()
     page.keyboard.press("ArrowRight")
-    page.wait_for_timeout(700)
-    frame.wait()
+    frame.settled()
     assert settings(frame).centre[0] == pytest.approx(left[0] + 0.005, abs=4e-4)
     page.keyboard.press("+")
-    page.wait_for_timeout(700)
-    frame.wait()
+    frame.settled()
     assert settings(frame).size > 51
     wide, high = size(page)
     corner(page, "1,0").focus()
     page.keyboard.press("ArrowLeft")
-    page.wait_for_timeout(700)
-    frame.wait()
+    frame.settled()
     assert size(page)[0] == pytest.approx(wide - 9, abs=2)  # half a hundredth of 1800
     field.fill("0:1")
     field.press("Enter")
@@ -147,7 +150,8 @@ def test_free_ratio_keys_typing_and_undo(frame, page):
     assert settings(frame).ratio == "5:7"
 
 
-def test_a_drawn_line_becomes_level_and_one_undo_takes_it_back(frame, page):
+@frames.part
+def a_drawn_line_becomes_level_and_one_undo_takes_it_back(frame, page):
     page.get_by_role("button", name="draw a line").click()
     box = body(page)
     x, y = box["x"] + 100, box["y"] + 200
@@ -185,7 +189,8 @@ def test_find_lays_lines_that_set_the_chimney_upright(desk, page):
     assert (settings(desk).tip, settings(desk).plumb) == (0, ())
 
 
-def test_lines_are_laid_by_hand_and_moved(frame, page):
+@frames.part
+def lines_are_laid_by_hand_and_moved(frame, page):
     page.get_by_role("button", name="+ upright line").click()
     box = body(page)
     for share, lean in ((0.3, 20), (0.7, -20)):
@@ -206,7 +211,8 @@ def test_lines_are_laid_by_hand_and_moved(frame, page):
     assert page.evaluate(f"() => {STORES}.crop.drawing") == ""
 
 
-def test_quarter_turns_and_mirror_turn_what_is_set(frame, page):
+@frames.part
+def quarter_turns_and_mirror_turn_what_is_set(frame, page):
     """A turned frame shows the same part, turned: to the pixel where nothing is resampled."""
     page.get_by_role("button", name="4:5").click()
     frame.settled()
@@ -235,7 +241,8 @@ def test_quarter_turns_and_mirror_turn_what_is_set(frame, page):
     assert np.abs(tipped - turned).max() < 1e-3
 
 
-def test_pins_stay_on_their_thing_and_those_cut_away_come_back(frame, page):
+@frames.part
+def pins_stay_on_their_thing_and_those_cut_away_come_back(frame, page):
     page.keyboard.press("m")
     frame.settled()
     for x, y in ((0.3, 0.4), (0.95, 0.9)):
@@ -268,7 +275,8 @@ def test_pins_stay_on_their_thing_and_those_cut_away_come_back(frame, page):
     assert max(apart(*pair) for pair in zip(again, readings, strict=True)) <= 2
 
 
-def test_the_unframed_original_stands_beside_the_framed_picture(frame, page):
+@frames.part
+def the_unframed_original_stands_beside_the_framed_picture(frame, page):
     page.get_by_role("button", name="1:1").click()
     frame.settled()
     page.get_by_role("button", name="Compare", exact=True).click()
@@ -289,7 +297,8 @@ def test_the_unframed_original_stands_beside_the_framed_picture(frame, page):
     expect(page.get_by_label("Left side")).to_have_value("colour")
 
 
-def test_the_exported_file_has_the_size_that_was_told(frame, page):
+@frames.part
+def the_exported_file_has_the_size_that_was_told(frame, page):
     page.get_by_role("button", name="16:9").click()
     frame.settled()
     frame.drag(page.locator(".bubble ellipse"), 22, 0)
@@ -301,7 +310,8 @@ def test_the_exported_file_has_the_size_that_was_told(frame, page):
     assert np.array_equal(np.asarray(file), expected)
 
 
-def test_the_lens_by_hand_is_drawn_by_the_server_and_the_frame_stays_inside(frame, page):
+@frames.part
+def the_lens_by_hand_is_drawn_by_the_server_and_the_frame_stays_inside(frame, page):
     expect(page.get_by_text("not known: by hand")).to_be_visible()
     number = page.get_by_label("lens bend, -12 to 20")
     number.fill("-5")
@@ -315,7 +325,8 @@ def test_the_lens_by_hand_is_drawn_by_the_server_and_the_frame_stays_inside(fram
     assert tuple(layer) == size(page)
 
 
-def test_a_pin_is_put_and_moved_on_the_board_too(frame, page):
+@frames.part
+def a_pin_is_put_and_moved_on_the_board_too(frame, page):
     frame.drag(page.locator(".bubble ellipse"), 40, 0)
     page.get_by_role("button", name="Pin", exact=True).click()
     box = body(page)
@@ -331,7 +342,8 @@ def test_a_pin_is_put_and_moved_on_the_board_too(frame, page):
     assert there == pytest.approx(shift, abs=0.005)
 
 
-def test_a_second_line_laid_before_the_first_is_set_right_counts_too(frame, page):
+@frames.part
+def a_second_line_laid_before_the_first_is_set_right_counts_too(frame, page):
     """The answer to the first is held back; nothing of the second is lost."""
     held = []
 
@@ -357,3 +369,7 @@ def test_a_second_line_laid_before_the_first_is_set_right_counts_too(frame, page
     found = settings(frame)
     assert len(found.plumb) == 2
     assert found.tip > 2
+
+
+def test_the_frame_in_one_sitting(sitting):
+    sitting(frames)

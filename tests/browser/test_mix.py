@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 from samples import DEMO
+from sittings import Sitting
 
 from oatmeal.core.picture import proxy, reduced
 from oatmeal.core.pipeline import Pipeline
@@ -14,6 +15,8 @@ from oatmeal.photofile.decode import decode
 
 BUNTING = DEMO / "bunting.jpg"
 SKY = (0.08, 0.12)
+
+mix = Sitting("m")
 
 
 @pytest.fixture
@@ -35,7 +38,8 @@ def check(bench, source, recipe=None):
     assert np.abs(canvas["green"] - expected).max() <= 1
 
 
-def test_film_filter_edges_and_strength(bench, page, source):
+@mix.part
+def film_filter_edges_and_strength(bench, page, source):
     before = bench.pixel(*SKY)[0]
     page.get_by_role("button", name="Film").click()
     bench.settled()
@@ -107,7 +111,8 @@ def test_a_formula_its_error_and_its_sliders(bench, page, source, quiet):
     check(bench, source)
 
 
-def test_plain_conversions_as_small_pictures(bench, page, source):
+@mix.part
+def plain_conversions_as_small_pictures(bench, page, source):
     drawn = "() => document.querySelectorAll('[data-weighing] canvas[width=\"120\"]').length === 7"
     page.wait_for_function(drawn)
     page.get_by_role("button", name="Six colours").click()
@@ -136,7 +141,8 @@ def test_plain_conversions_as_small_pictures(bench, page, source):
     assert shown in ("rgb(127, 127, 127)", "rgb(128, 128, 128)")  # half of 255
 
 
-def test_dragging_on_the_picture_lifts_what_is_there(bench, page, source):
+@mix.part
+def dragging_on_the_picture_lifts_what_is_there(bench, page, source):
     x, y = bench.at(*SKY)
     before = bench.pixel(*SKY)[0]
     page.mouse.move(x, y)
@@ -163,7 +169,8 @@ def test_dragging_on_the_picture_lifts_what_is_there(bench, page, source):
     assert bench.recipe() == REST
 
 
-def test_pins_read_lift_and_stay(bench, page):
+@mix.part
+def pins_read_lift_and_stay(bench, page):
     page.get_by_role("button", name="Pin", exact=True).click()
     page.mouse.click(*bench.at(*SKY))
     bench.settled()
@@ -182,8 +189,6 @@ def test_pins_read_lift_and_stay(bench, page):
     before = float(board.locator("td.now").first.inner_text())
     pin.press("ArrowDown")
     pin.press("ArrowDown")
-    bench.settled()
-    page.wait_for_timeout(700)
     bench.settled()
     assert bench.recipe().mix.lifts.blue == pytest.approx(-0.2, abs=0.03)
     assert float(board.locator("td.now").first.inner_text()) < before - 1
@@ -204,7 +209,8 @@ def test_pins_read_lift_and_stay(bench, page):
         assert [pin["label"] for pin in versions.get(session, 1).pins] == ["sky"]
 
 
-def test_picked_colours(bench, page, source):
+@mix.part
+def picked_colours(bench, page, source):
     page.get_by_role("button", name="Pick colour").click()
     page.mouse.click(*bench.at(*SKY))
     bench.settled()
@@ -233,7 +239,8 @@ def test_picked_colours(bench, page, source):
     assert bench.recipe() == REST
 
 
-def test_centres_move_in_the_maps_foot(bench, page, source):
+@mix.part
+def centres_move_in_the_maps_foot(bench, page, source):
     bench.drag(page.locator("[data-range=blue] .full"), 0, 40)
     centre = page.get_by_role("slider", name="blue centre")
     bench.drag(centre, 14, 0)
@@ -249,7 +256,8 @@ def test_centres_move_in_the_maps_foot(bench, page, source):
     assert bench.recipe().mix.centres.blue == 255
 
 
-def test_guard_auto_and_by_hand(bench, page):
+@mix.part
+def guard_auto_and_by_hand(bench, page):
     expect(page.get_by_text("auto: off, little compressed")).to_be_visible()
     page.get_by_label("auto").click()
     bench.settled()
@@ -264,7 +272,8 @@ def test_guard_auto_and_by_hand(bench, page):
     assert bench.recipe().mix.guard == "auto"
 
 
-def test_balance_and_separate_say_what_they_did(bench, page, source):
+@mix.part
+def balance_and_separate_say_what_they_did(bench, page, source):
     page.get_by_label("Strength of Balance").fill("100")
     page.get_by_role("button", name="Balance").click()
     expect(page.get_by_text("Balance at 100:")).to_be_visible()
@@ -283,7 +292,8 @@ def test_balance_and_separate_say_what_they_did(bench, page, source):
     assert page.locator(".merging span span").first.inner_text() != apart
 
 
-def test_starting_points(bench, page, source):
+@mix.part
+def starting_points(bench, page, source):
     page.get_by_role("button", name="Starts").click()
     dialog = page.get_by_role("dialog", name="Starting points")
     expect(dialog.locator(".start")).to_have_count(12)
@@ -298,7 +308,8 @@ def test_starting_points(bench, page, source):
     assert bench.recipe() == REST
 
 
-def test_a_test_strip_of_a_number(bench, page, source):
+@mix.part
+def a_test_strip_of_a_number(bench, page, source):
     page.locator("[data-range=blue]").focus()
     page.keyboard.press("s")
     expect(page.get_by_text("Test strip: blue lift")).to_be_visible()
@@ -323,7 +334,8 @@ def test_a_test_strip_of_a_number(bench, page, source):
     check(bench, source)
 
 
-def test_a_test_strip_of_choices(bench, page, source):
+@mix.part
+def a_test_strip_of_choices(bench, page, source):
     page.get_by_role("button", name="Film").click()
     bench.settled()
     page.get_by_role("button", name="Test strip").first.click()
@@ -334,3 +346,7 @@ def test_a_test_strip_of_choices(bench, page, source):
     bench.settled()
     assert bench.recipe().mix.base.filter == "red"
     check(bench, source)
+
+
+def test_the_step_in_one_sitting(sitting):
+    sitting(mix)

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 from samples import DEMO, write_dng
+from sittings import Sitting
 
 from oatmeal.core.colour import kernels
 from oatmeal.core.picture import proxy, reduced
@@ -15,6 +16,8 @@ MUGS = DEMO / "mugs-on-the-stall.jpg"
 
 #: A pale square of the tablecloth in shadow, in shares of the picture.
 CLOTH = (0.3, 0.9)
+
+lights = Sitting("r")
 
 
 @pytest.fixture
@@ -41,7 +44,8 @@ def green(desk):
     return canvas["green"], max(canvas["width"], canvas["height"])
 
 
-def test_the_colour_picture_is_shown_as_it_is_prepared(prepare, page):
+@lights.part
+def the_colour_picture_is_shown_as_it_is_prepared(prepare, page):
     shown, side = green(prepare)
     assert np.abs(shown - prepared(prepare, side)[..., 1]).max() <= 2
     prepare.drag(page.get_by_role("slider", name="light: warmth"), 60, -8)
@@ -59,9 +63,11 @@ def test_the_colour_picture_is_shown_as_it_is_prepared(prepare, page):
     prepare.settled()
     greys = Pipeline(reduced(proxy(decode(MUGS), 2048), side)).codes(REST)
     assert np.abs(green(prepare)[0] - greys).max() <= 2
+    page.get_by_role("button", name="colour", exact=True).click()
 
 
-def test_neutral_here_makes_what_is_clicked_grey(prepare, page):
+@lights.part
+def neutral_here_makes_what_is_clicked_grey(prepare, page):
     page.get_by_role("button", name="neutral here").click()
     page.mouse.click(*prepare.at(*CLOTH))
     prepare.settled()
@@ -79,7 +85,8 @@ def test_a_place_that_cannot_be_grey_is_refused_and_nothing_changes(prepare, pag
     assert light(prepare) == REST.prepare.light
 
 
-def test_dragging_on_the_picture_moves_the_light(prepare, page):
+@lights.part
+def dragging_on_the_picture_moves_the_light(prepare, page):
     x, y = prepare.at(0.5, 0.5)
     page.mouse.move(x, y)
     page.mouse.down()
@@ -91,12 +98,12 @@ def test_dragging_on_the_picture_moves_the_light(prepare, page):
     assert light(prepare).tint == pytest.approx(-20, abs=2)
 
 
-def test_keys_typing_and_rest(prepare, page):
+@lights.part
+def keys_typing_and_rest(prepare, page):
     page.get_by_role("slider", name="light: warmth").focus()
     page.keyboard.press("ArrowRight")
     page.keyboard.press("ArrowUp")
-    page.wait_for_timeout(700)
-    prepare.wait()
+    prepare.settled()
     assert (light(prepare).warmth, light(prepare).tint) == (10, 10)
     page.get_by_label("light's warmth, -95 to 350").fill("400")
     page.keyboard.press("Enter")
@@ -107,8 +114,7 @@ def test_keys_typing_and_rest(prepare, page):
     assert light(prepare).shadows == 30
     page.get_by_role("slider", name="light: warmth").focus()
     page.keyboard.press("Delete")
-    page.wait_for_timeout(700)
-    prepare.wait()
+    prepare.settled()
     assert (light(prepare).warmth, light(prepare).tint, light(prepare).shadows) == (0, 0, 30)
     page.get_by_role("button", name="Reset all").click()
     prepare.settled()
@@ -130,14 +136,16 @@ def test_begin_says_what_it_did_and_is_one_undo(desk, page):
     assert light(desk) == REST.prepare.light
 
 
-def test_find_does_nothing_where_the_picture_does_not_tell(prepare, page):
+@lights.part
+def find_does_nothing_where_the_picture_does_not_tell(prepare, page):
     page.get_by_role("button", name="Find").click()
     expect(page.locator(".toastline")).to_contain_text("does not tell its light for sure")
     prepare.settled()
     assert light(prepare) == REST.prepare.light
 
 
-def test_plain_follows_and_the_file_holds_what_was_seen(prepare, page):
+@lights.part
+def plain_follows_and_the_file_holds_what_was_seen(prepare, page):
     page.get_by_label("colour exposure, -5 to 5", exact=True).first.fill("-1")
     page.keyboard.press("Enter")
     prepare.settled()
@@ -161,7 +169,8 @@ def test_plain_follows_and_the_file_holds_what_was_seen(prepare, page):
     assert np.array_equal(content, render(decode(MUGS), prepare.recipe(), np.uint16))
 
 
-def test_without_the_step_and_the_meter_and_the_test_strip(prepare, page):
+@lights.part
+def without_the_step_and_the_meter_and_the_test_strip(prepare, page):
     page.get_by_label("light's warmth, -95 to 350").fill("90")
     page.keyboard.press("Enter")
     prepare.settled()
@@ -206,3 +215,7 @@ def test_a_raw_file_says_what_developed_it_and_is_shown_as_its_camera_meant(desk
     page.get_by_role("button", name="flat", exact=True).click()
     desk.settled()
     assert desk.pixel(0.5, 0.5) == before
+
+
+def test_the_light_in_one_sitting(sitting):
+    sitting(lights)

@@ -7,6 +7,7 @@ import pytest
 from playwright.sync_api import expect
 from running import Oatmeal
 from samples import DEMO
+from sittings import Sitting
 
 from oatmeal.core.picture import proxy, reduced
 from oatmeal.core.pipeline import Pipeline, render
@@ -16,6 +17,8 @@ from oatmeal.photofile.decode import decode
 
 BUNTING = DEMO / "bunting.jpg"
 UPRIGHT = DEMO / "straight-up.jpg"
+
+sight = Sitting("m")
 
 
 @pytest.fixture
@@ -79,7 +82,8 @@ def undo_says(page, words):
     expect(button).to_have_attribute("title", re.compile(words))
 
 
-def test_the_split_shows_colour_on_the_left_and_grey_on_the_right(bench, page):
+@sight.part
+def the_split_shows_colour_on_the_left_and_grey_on_the_right(bench, page):
     lift(bench, page, "blue", -2)
     page.get_by_role("main").focus()
     page.keyboard.press("k")
@@ -101,7 +105,8 @@ def test_the_split_shows_colour_on_the_left_and_grey_on_the_right(bench, page):
     expect(page.get_by_label("Left side")).to_be_hidden()
 
 
-def test_both_sides_are_the_cores_frames_and_the_differences_are_told(bench, page):
+@sight.part
+def both_sides_are_the_cores_frames_and_the_differences_are_told(bench, page):
     lift(bench, page, "blue", -1.6)
     page.get_by_role("button", name="Duplicate this version").click()
     page.wait_for_url("**version=2")
@@ -178,7 +183,8 @@ def test_flip_and_the_frame_without_the_open_step(bench, page):
     assert not bench.recipe().mix.on
 
 
-def test_zoom_by_wheel_keys_and_chips_keeps_the_place(bench, page):
+@sight.part
+def zoom_by_wheel_keys_and_chips_keeps_the_place(bench, page):
     x, y = (round(value) for value in bench.at(0.7, 0.3))
     left, top, width, height = bench.canvas()["box"]
     under = (x - left) / width, (y - top) / height
@@ -210,7 +216,8 @@ def test_zoom_by_wheel_keys_and_chips_keeps_the_place(bench, page):
     expect(navigator).to_be_hidden()
 
 
-def test_the_closeup_equals_the_exported_file(bench, page, tmp_path):
+@sight.part
+def the_closeup_equals_the_exported_file(bench, page, tmp_path):
     lift(bench, page, "blue", -1.2)
     page.get_by_role("main").focus()
     page.keyboard.press("t")
@@ -232,7 +239,8 @@ def test_the_closeup_equals_the_exported_file(bench, page, tmp_path):
     assert np.abs(part - exported[y : y + height, x : x + width]).max() <= 1
 
 
-def test_surround_thirds_and_the_picture_alone(bench, page):
+@sight.part
+def surround_thirds_and_the_picture_alone(bench, page):
     corner = (400, 60)
     for name, code in (("white", 245), ("black", 22), ("grey", 123)):
         page.get_by_role("button", name=f"{name} surround").click()
@@ -411,7 +419,8 @@ def test_a_key_can_be_given_away(bench, page):
     expect(page.locator(".thirds")).to_be_hidden()
 
 
-def test_a_colour_lift_that_the_second_finger_calls_off(bench, page):
+@sight.part
+def a_colour_lift_that_the_second_finger_calls_off(bench, page):
     """Two fingers zoom; what the first had begun to lift goes back."""
     before = bench.recipe()
     page.evaluate(
@@ -450,3 +459,7 @@ def test_recipe_documents_stay_whole_through_the_history(bench):
     assert steps[0] == from_document({"tone": {"contrast": 20}})
     assert steps[1] == from_document({"mix": {"lifts": {"red": 1}}})
     assert steps[2] == REST
+
+
+def test_seeing_in_one_sitting(sitting):
+    sitting(sight)

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 from samples import DEMO
+from sittings import Sitting
 
 from oatmeal.core.picture import proxy, reduced
 from oatmeal.core.pipeline import Pipeline
@@ -12,6 +13,8 @@ from oatmeal.photofile.decode import decode
 
 WAGON = DEMO / "painted-wagon.jpg"
 STORES = "document.querySelector('.bench')._x_dataStack[0]"
+
+looms = Sitting("r")
 
 
 @pytest.fixture
@@ -31,7 +34,8 @@ def foot(page, name):
     return page.get_by_role("slider", name=f"{name} thread")
 
 
-def test_a_foot_is_dragged_to_its_neighbour_s_and_the_greys_follow(loom, page):
+@looms.part
+def a_foot_is_dragged_to_its_neighbour_s_and_the_greys_follow(loom, page):
     expect(page.get_by_role("button", name="grey", exact=True)).to_have_attribute(
         "aria-pressed", "true"
     )
@@ -48,12 +52,12 @@ def test_a_foot_is_dragged_to_its_neighbour_s_and_the_greys_follow(loom, page):
     assert threads(loom).orange.hue > -20
 
 
-def test_keys_typing_and_putting_back(loom, page):
+@looms.part
+def keys_typing_and_putting_back(loom, page):
     foot(page, "green").focus()
     for key in ("ArrowRight", "ArrowUp", "PageUp", "PageUp"):
         page.keyboard.press(key)
-    page.wait_for_timeout(700)
-    loom.wait()
+    loom.settled()
     green = threads(loom).green
     assert (green.hue, green.bright, green.strength) == (1, 0.1, 120)
     field = page.get_by_label("green led, -90 to 90")
@@ -66,7 +70,8 @@ def test_keys_typing_and_putting_back(loom, page):
     assert threads(loom) == REST.prepare.threads
 
 
-def test_on_the_picture_sideways_leads_hue_and_up_brightness(loom, page):
+@looms.part
+def on_the_picture_sideways_leads_hue_and_up_brightness(loom, page):
     x, y = loom.at(0.06, 0.5)  # green planks
     page.mouse.move(x, y)
     page.mouse.down()
@@ -86,9 +91,14 @@ def test_on_the_picture_sideways_leads_hue_and_up_brightness(loom, page):
     assert page.evaluate(f"() => {STORES}.threads.chosen") == moved[0]
 
 
-def test_hues_of_the_picture_stand_over_the_ribbon(loom, page):
+@looms.part
+def hues_of_the_picture_stand_over_the_ribbon(loom, page):
     bars = page.locator(".ribbons g rect")
     expect(bars).to_have_count(36)
     heights = bars.evaluate_all("(bars) => bars.map((bar) => Number(bar.getAttribute('height')))")
     assert max(heights[0:8]) > 30  # reds to yellows
     assert max(heights[24:32]) < 8  # no blues
+
+
+def test_threads_in_one_sitting(sitting):
+    sitting(looms)

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 from samples import DEMO
+from sittings import Sitting
 
 from oatmeal.core.picture import proxy, reduced
 from oatmeal.core.pipeline import Pipeline
@@ -12,6 +13,8 @@ from oatmeal.core.seeing.points import find_points
 from oatmeal.photofile.decode import decode
 
 FOG = DEMO / "valley-fog.jpg"
+
+tone = Sitting("t")
 
 
 @pytest.fixture
@@ -41,7 +44,8 @@ def type_in(bench, page, key, value):
     bench.settled()
 
 
-def test_set_points_ends_the_mud(bench, page, source):
+@tone.part
+def set_points_ends_the_mud(bench, page, source):
     hint = page.locator(".hint", has_text="reaches black")
     expect(hint).to_be_visible()
     hint.get_by_role("button", name="Set points").click()
@@ -63,7 +67,8 @@ def test_set_points_ends_the_mud(bench, page, source):
     assert bench.recipe() == REST
 
 
-def test_points_say_when_the_curve_itself_ends_dark(bench, page):
+@tone.part
+def points_say_when_the_curve_itself_ends_dark(bench, page):
     page.get_by_label("Curve", exact=True).select_option("faded")
     bench.settled()
     page.get_by_role("button", name="Set points").first.click()
@@ -72,7 +77,8 @@ def test_points_say_when_the_curve_itself_ends_dark(bench, page):
     assert bench.recipe().tone.levels.out_white == 255
 
 
-def test_what_a_click_would_do_ends_with_its_step(bench, page):
+@tone.part
+def what_a_click_would_do_ends_with_its_step(bench, page):
     page.get_by_role("button", name="black here").click()
     page.get_by_role("tab", name="Mix").click()
     page.mouse.click(*bench.at(0.3, 0.95))
@@ -80,7 +86,8 @@ def test_what_a_click_would_do_ends_with_its_step(bench, page):
     assert bench.recipe() == REST
 
 
-def test_black_here_and_white_here(bench, page, source):
+@tone.part
+def black_here_and_white_here(bench, page, source):
     page.get_by_role("button", name="black here").click()
     page.mouse.click(*bench.at(0.3, 0.95))
     bench.settled()
@@ -94,7 +101,8 @@ def test_black_here_and_white_here(bench, page, source):
     assert bench.pixel(0.3, 0.95)[0] < 12
 
 
-def test_local_contrast_and_light_by_number(bench, page, source):
+@tone.part
+def local_contrast_and_light_by_number(bench, page, source):
     before = bench.canvas()["green"]
     for key, value in (
         ("clarity", 60),
@@ -123,7 +131,8 @@ def test_local_contrast_and_light_by_number(bench, page, source):
     assert np.array_equal(bench.canvas()["green"], before)
 
 
-def test_zones_as_handles_over_the_drawing(bench, page, source):
+@tone.part
+def zones_as_handles_over_the_drawing(bench, page, source):
     page.get_by_role("button", name="zones").first.click()
     handle = page.get_by_role("slider", name="zone VII, stops")
     bench.drag(handle.locator("circle"), 0, 30)
@@ -138,9 +147,11 @@ def test_zones_as_handles_over_the_drawing(bench, page, source):
     handle.press("Delete")
     bench.settled()
     assert bench.recipe() == REST
+    page.get_by_role("button", name="zones").first.click()
 
 
-def test_the_curve_as_text_and_the_thin_line(bench, page, source):
+@tone.part
+def the_curve_as_text_and_the_thin_line(bench, page, source):
     page.get_by_role("button", name="curve as text").click()
     text = page.get_by_label("Points of the curve")
     text.fill("0 0, 0.3 0.2, 1 1")
@@ -157,7 +168,8 @@ def test_the_curve_as_text_and_the_thin_line(bench, page, source):
     expect(page.locator(".scale .ticks line")).to_have_count(1)
 
 
-def test_contrast_is_dragged_at_the_curves_middle(bench, page, source):
+@tone.part
+def contrast_is_dragged_at_the_curves_middle(bench, page, source):
     grip = page.locator(".scale .grip")
     bench.drag(grip, 0, -40)
     assert bench.recipe().tone.contrast == pytest.approx(40, abs=1)
@@ -172,7 +184,8 @@ def test_contrast_is_dragged_at_the_curves_middle(bench, page, source):
     assert bench.recipe() == REST
 
 
-def test_blacks_and_whites_are_marked_separately(bench, page):
+@tone.part
+def blacks_and_whites_are_marked_separately(bench, page):
     type_in(bench, page, "levels.white", 190)
     type_in(bench, page, "levels.black", 70)
     grey = bench.canvas()["green"]
@@ -191,7 +204,8 @@ def test_blacks_and_whites_are_marked_separately(bench, page):
     expect(page.get_by_role("button", name="White clips")).to_contain_text("in areas")
 
 
-def test_the_waveform_follows_the_frame(bench, page):
+@tone.part
+def the_waveform_follows_the_frame(bench, page):
     page.get_by_role("button", name="waveform").click()
 
     def centre():
@@ -215,7 +229,8 @@ def test_the_waveform_follows_the_frame(bench, page):
     assert centre() > before + 10  # darker lies lower
 
 
-def test_a_strip_of_clarity(bench, page, source):
+@tone.part
+def a_strip_of_clarity(bench, page, source):
     page.get_by_role("button", name="Test strip").last.click()
     page.get_by_label("Setting to try").select_option(label="clarity")
     bench.settled()
@@ -223,3 +238,7 @@ def test_a_strip_of_clarity(bench, page, source):
     bench.settled()
     assert bench.recipe().tone.clarity == 40
     check(bench, source)
+
+
+def test_the_step_in_one_sitting(sitting):
+    sitting(tone)
