@@ -41,6 +41,9 @@ def pytest_collection_finish():
 def pytest_addoption(parser):
     parser.addoption("--fuzz-seconds", type=float, default=30, help="how long each fuzz test runs")
     parser.addoption("--fuzz-seed", type=int, default=1, help="what its random input begins with")
+    parser.addoption(
+        "--part", default="", help="of each sitting only the parts with this in a name"
+    )
 
 
 @pytest.fixture(scope="session")

@@ -76,14 +76,16 @@ def quiet(page: Page):
         expected: tuple[str, ...] = ()
         always = ("willReadFrequently",)  # the tests themselves read canvases back
 
+        @classmethod
+        def check(cls):
+            may = cls.always + cls.expected
+            left = [text for text in complaints if not any(part in text for part in may)]
+            complaints.clear()
+            cls.expected = ()
+            assert left == []
+
     yield Quiet
-    left = [
-        text
-        for text in complaints
-        if not any(part in text for part in Quiet.always + Quiet.expected)
-    ]
-    Quiet.expected = ()
-    assert left == []
+    Quiet.check()
 
 
 class Desk:
@@ -243,14 +245,19 @@ def desk_with(page, database):
 
 
 @pytest.fixture
-def sitting(desk, request, subtests):
+def sitting(desk, request, subtests, quiet):
     """Run the parts of a sitting on the page that the first of them opens."""
 
-    def run(parts):
-        for number, part in enumerate(parts.parts):
+    def run(whole):
+        chosen = request.config.getoption("part")
+        parts = [part for part in whole.parts if chosen in part.__name__]
+        if not parts:
+            pytest.skip(f"no part has {chosen} in its name")
+        for number, part in enumerate(parts):
             if number:
-                desk.afresh(parts.key)
+                desk.afresh(whole.key)
             with subtests.test(part.__name__):
                 part(**{name: request.getfixturevalue(name) for name in signature(part).parameters})
+                quiet.check()
 
     return run

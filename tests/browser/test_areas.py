@@ -81,6 +81,32 @@ def grey(desk, x, y):
 
 
 @walls.part
+def the_brush_is_set_by_wheel_keys_and_numbers(plain, page):
+    tool(page, "Brush")
+    page.get_by_role("main").focus()
+    size = page.get_by_label("Size of the brush in pixels")
+    begun = int(size.input_value())
+    page.mouse.move(*plain.at(0.5, 0.5))
+    page.mouse.wheel(0, -100)
+    expect(size).not_to_have_value(str(begun))
+    assert int(size.input_value()) > begun
+    page.keyboard.press("j")
+    page.keyboard.press("j")
+    assert int(size.input_value()) < begun
+    page.keyboard.press("'")
+    expect(page.get_by_label(re.compile("^Hardness"))).to_have_value("10")
+    page.keyboard.press(";")
+    expect(page.get_by_label(re.compile("^Hardness"))).to_have_value("0")
+    page.keyboard.press("/")
+    expect(page.get_by_label(re.compile("^Flow"))).to_have_value("10")
+    page.keyboard.press("\\")
+    expect(page.get_by_label(re.compile("^Flow"))).to_have_value("5")
+    page.keyboard.press("n")
+    plain.settled()
+    assert len(areas(plain)[0].mask[0].strokes) == 1
+
+
+@walls.part
 def a_stroke_makes_an_area_that_a_value_acts_in(plain, page):
     tool(page, "Brush")
     page.get_by_label(re.compile("^Flow of the brush")).fill("100")
@@ -142,31 +168,6 @@ def alt_erases_and_a_called_off_stroke_is_none(plain, page):
     page.mouse.up()
     plain.settled()
     assert len(areas(plain)[0].mask[0].strokes) == 2
-
-
-def test_the_brush_is_set_by_wheel_keys_and_numbers(plain, page):
-    tool(page, "Brush")
-    page.get_by_role("main").focus()
-    size = page.get_by_label("Size of the brush in pixels")
-    begun = int(size.input_value())
-    page.mouse.move(*plain.at(0.5, 0.5))
-    page.mouse.wheel(0, -100)
-    expect(size).not_to_have_value(str(begun))
-    assert int(size.input_value()) > begun
-    page.keyboard.press("j")
-    page.keyboard.press("j")
-    assert int(size.input_value()) < begun
-    page.keyboard.press("'")
-    expect(page.get_by_label(re.compile("^Hardness"))).to_have_value("10")
-    page.keyboard.press(";")
-    expect(page.get_by_label(re.compile("^Hardness"))).to_have_value("0")
-    page.keyboard.press("/")
-    expect(page.get_by_label(re.compile("^Flow"))).to_have_value("10")
-    page.keyboard.press("\\")
-    expect(page.get_by_label(re.compile("^Flow"))).to_have_value("5")
-    page.keyboard.press("n")
-    plain.settled()
-    assert len(areas(plain)[0].mask[0].strokes) == 1
 
 
 @walls.part

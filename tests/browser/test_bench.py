@@ -92,30 +92,31 @@ def a_dragged_column_stands_where_it_was_let_go(bench, page):
     assert bench.recipe().mix.lifts.green > 0.5
 
 
-@pytest.mark.parametrize(
-    ("button", "path", "value", "field"),
-    [("Six colours", "mix.base.blue", "-40", "blue"), ("Channels", "mix.base.red", "90", "red")],
-)
-def test_bases(bench, page, button, path, value, field):
-    page.get_by_role("button", name=button).click()
-    bench.settled()
-    number = page.locator(f'input.number[data-path="{path}"]')
-    number.fill(value)
-    number.press("Enter")
-    bench.settled()
-    base = bench.recipe().mix.base
-    assert getattr(base, field) == float(value)
-    if base.kind == "channels":  # the total is held
-        assert base.red + base.green + base.blue == pytest.approx(100)
-        assert base.green / base.blue == pytest.approx(59 / 11, rel=0.01)
-    assert np.abs(shown(bench) - expected(bench, bench.recipe())).max() <= 1
-    page.get_by_role("button", name="Plain", exact=True).click()
-    page.get_by_role("button", name="lightest").click()
-    bench.settled()
-    assert bench.recipe().mix.base.weighing == "lightest"
-    page.get_by_role("button", name="Reset all").click()
-    bench.settled()
-    assert bench.recipe() == REST
+@looks.part
+def bases(bench, page):
+    for button, path, value, field in (
+        ("Six colours", "mix.base.blue", "-40", "blue"),
+        ("Channels", "mix.base.red", "90", "red"),
+    ):
+        page.get_by_role("button", name=button).click()
+        bench.settled()
+        number = page.locator(f'input.number[data-path="{path}"]')
+        number.fill(value)
+        number.press("Enter")
+        bench.settled()
+        base = bench.recipe().mix.base
+        assert getattr(base, field) == float(value)
+        if base.kind == "channels":  # the total is held
+            assert base.red + base.green + base.blue == pytest.approx(100)
+            assert base.green / base.blue == pytest.approx(59 / 11, rel=0.01)
+        assert np.abs(shown(bench) - expected(bench, bench.recipe())).max() <= 1
+        page.get_by_role("button", name="Plain", exact=True).click()
+        page.get_by_role("button", name="lightest").click()
+        bench.settled()
+        assert bench.recipe().mix.base.weighing == "lightest"
+        page.get_by_role("button", name="Reset all").click()
+        bench.settled()
+        assert bench.recipe() == REST
 
 
 @looks.part

@@ -185,7 +185,8 @@ def a_stroke_is_healed_and_a_key_hides_the_rings(sky, page):
     page.get_by_role("button", name=re.compile("^Clean")).click()
 
 
-def test_a_spot_whose_request_failed_is_not_lost(sky, page, quiet):
+@skies.part
+def a_spot_whose_request_failed_is_not_lost(sky, page, quiet):
     quiet.expected = ("ERR_FAILED",)
     page.route("**/heal", lambda route: route.abort())
     page.mouse.click(*sky.at(300 / WIDE, 200 / HIGH))

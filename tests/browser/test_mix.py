@@ -81,7 +81,8 @@ def film_filter_edges_and_strength(bench, page, source):
     assert np.abs(bench.canvas()["green"] - shown).mean() < 1
 
 
-def test_a_formula_its_error_and_its_sliders(bench, page, source, quiet):
+@mix.part
+def a_formula_its_error_and_its_sliders(bench, page, source, quiet):
     quiet.expected = ("422",)
     page.get_by_role("button", name="Formula").click()
     bench.settled()

@@ -76,7 +76,8 @@ def neutral_here_makes_what_is_clicked_grey(prepare, page):
     expect(page.locator(".toastline")).to_contain_text("This place is neutral now: light of")
 
 
-def test_a_place_that_cannot_be_grey_is_refused_and_nothing_changes(prepare, page, quiet):
+@lights.part
+def a_place_that_cannot_be_grey_is_refused_and_nothing_changes(prepare, page, quiet):
     quiet.expected = ("422",)
     page.get_by_role("button", name="neutral here").click()
     page.mouse.click(*prepare.at(0.62, 0.1))  # the red pennant

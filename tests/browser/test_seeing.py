@@ -83,6 +83,32 @@ def undo_says(page, words):
 
 
 @sight.part
+def flip_and_the_frame_without_the_open_step(bench, page):
+    lift(bench, page, "blue", -2)
+    page.get_by_role("main").focus()
+    page.keyboard.press("k")
+    bench.settled()
+    place = bench.at(0.62, 0.05)
+    assert np.ptp(colours_at(page, [place])[0]) == 0
+    page.keyboard.down("x")
+    assert np.ptp(colours_at(page, [place])[0]) > 30
+    page.keyboard.up("x")
+    assert np.ptp(colours_at(page, [place])[0]) == 0
+    page.keyboard.press("Escape")
+    page.keyboard.down("w")
+    expect(page.locator(".shown-as")).to_contain_text("without Mix")
+    bench.settled()
+    assert near(bench.canvas("otherCoarse"), REST) <= 1
+    here = colours_at(page, [place])[0][0]
+    page.keyboard.up("w")
+    page.wait_for_timeout(100)
+    assert here > colours_at(page, [place])[0][0] + 20  # the sky is dark again
+    page.keyboard.press("q")
+    bench.settled()
+    assert not bench.recipe().mix.on
+
+
+@sight.part
 def the_split_shows_colour_on_the_left_and_grey_on_the_right(bench, page):
     lift(bench, page, "blue", -2)
     page.get_by_role("main").focus()
@@ -156,31 +182,6 @@ def both_sides_are_the_cores_frames_and_the_differences_are_told(bench, page):
     for part, full in zip(parts, whole, strict=True):
         assert part.shape == (height, width)
         assert np.abs(part - full[y : y + height, x : x + width].astype(int)).max() <= 1
-
-
-def test_flip_and_the_frame_without_the_open_step(bench, page):
-    lift(bench, page, "blue", -2)
-    page.get_by_role("main").focus()
-    page.keyboard.press("k")
-    bench.settled()
-    place = bench.at(0.62, 0.05)
-    assert np.ptp(colours_at(page, [place])[0]) == 0
-    page.keyboard.down("x")
-    assert np.ptp(colours_at(page, [place])[0]) > 30
-    page.keyboard.up("x")
-    assert np.ptp(colours_at(page, [place])[0]) == 0
-    page.keyboard.press("Escape")
-    page.keyboard.down("w")
-    expect(page.locator(".shown-as")).to_contain_text("without Mix")
-    bench.settled()
-    assert near(bench.canvas("otherCoarse"), REST) <= 1
-    here = colours_at(page, [place])[0][0]
-    page.keyboard.up("w")
-    page.wait_for_timeout(100)
-    assert here > colours_at(page, [place])[0][0] + 20  # the sky is dark again
-    page.keyboard.press("q")
-    bench.settled()
-    assert not bench.recipe().mix.on
 
 
 @sight.part
@@ -260,6 +261,7 @@ def surround_thirds_and_the_picture_alone(bench, page):
     expect(page.get_by_role("button", name="Export", exact=True)).to_be_hidden()
     assert bench.canvas()["box"][2] == pytest.approx(1200, abs=2)  # 800 high: the whole window
     page.keyboard.press("Escape")
+    page.keyboard.press("g")
     bench.settled()
     expect(page.get_by_role("button", name="Export", exact=True)).to_be_visible()
 
@@ -396,7 +398,8 @@ def test_history_is_there_after_a_hard_stop_of_the_server(page, tmp_path, quiet)
     assert again.stop() == 0
 
 
-def test_a_key_can_be_given_away(bench, page):
+@sight.part
+def a_key_can_be_given_away(bench, page):
     page.get_by_role("main").focus()
     page.keyboard.press("?")
     page.get_by_role("button", name="Key for: lines of thirds").click()
