@@ -254,9 +254,9 @@ def sitting(desk, request, subtests, quiet):
         if not parts:
             pytest.skip(f"no part has {chosen} in its name")
         for number, part in enumerate(parts):
-            if number:
-                desk.afresh(whole.key)
             with subtests.test(part.__name__):
+                if number:
+                    desk.afresh(whole.key)
                 part(**{name: request.getfixturevalue(name) for name in signature(part).parameters})
                 quiet.check()
 

@@ -18,7 +18,6 @@ LIFT = DEMO / "first-lift.jpg"
 WIDE, HIGH = 900, 600
 
 walls = Sitting("a")
-
 lifts = Sitting("a")
 
 

@@ -22,7 +22,6 @@ from oatmeal.photofile.decode import decode
 WIDE, HIGH = 900, 600
 
 ramps = Sitting("z")
-
 cloth = Sitting("z")
 
 
