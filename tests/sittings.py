@@ -1,4 +1,4 @@
-"""Short tests that share one page: opening it takes most of the time of what is short."""
+"""Short tests that share one page: opening one for each took a third of their time."""
 
 from __future__ import annotations
 

@@ -257,7 +257,10 @@ def sitting(desk, request, subtests, quiet):
             with subtests.test(part.__name__):
                 if number:
                     desk.afresh(whole.key)
-                part(**{name: request.getfixturevalue(name) for name in signature(part).parameters})
-                quiet.check()
+                wanted = signature(part).parameters
+                try:
+                    part(**{name: request.getfixturevalue(name) for name in wanted})
+                finally:  # what the page complained of is not the next part's
+                    quiet.check()
 
     return run

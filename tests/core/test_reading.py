@@ -24,7 +24,7 @@ from oatmeal.core.tone.scale import transfer
 
 
 @cache
-def picture(name, side=480):
+def picture(name, side=560):
     codes = cv2.imread(str(DEMO / f"{name}.jpg"))[..., ::-1]
     return reduced(decode_srgb(codes / 255).astype(np.float32), side)
 
@@ -59,7 +59,7 @@ def test_the_recipe_of_a_print_is_found(mugs, mix, base):
     found = read([Pair(mugs.source, print_)])
     assert base in found.base
     assert apart(mugs.encoded(found.recipe), print_) < 0.5
-    other = Pipeline(picture("first-lift", 480))
+    other = Pipeline(picture("first-lift", 600))
     assert apart(other.encoded(found.recipe), other.encoded(recipe)) < 1.0
     assert found.explains > 0.97
     assert found.plain > 2
@@ -80,9 +80,9 @@ def test_a_print_that_was_cropped_turned_and_enlarged_is_read_too(mugs):
 
 def test_a_range_that_one_picture_lacks_is_read_in_another():
     """A picture with reds alone cannot tell the blue lift; with a second one it is known."""
-    whole = picture("bunting", 480)
+    whole = picture("bunting", 600)
     recipe = from_document({"mix": {"lifts": {"red": 0.8, "blue": -1.4}}, "tone": {"contrast": 15}})
-    fog = picture("valley-fog", 480)
+    fog = picture("valley-fog", 600)
     alone = read([Pair(fog, Pipeline(fog).encoded(recipe))])
     assert "magenta" in alone.unsure
     assert alone.recipe.mix.lifts.magenta == 0

@@ -13,7 +13,7 @@ from oatmeal.photofile.decode import decode
 LOOK = {"mix": {"lifts": {"red": 0.8, "blue": -1.2}}, "tone": {"clarity": 30}}
 
 #: Of a batch, and how many of them are done when the server ends.
-FRAMES, DONE = 24, 5
+FRAMES, DONE = 36, 8
 
 
 def begin(oatmeal, tmp_path, count, height, width):
