@@ -227,6 +227,32 @@ def shapes_are_drawn_and_moved_by_handles_and_keys(plain, page):
     assert len(places(areas(plain)[2].mask[0].path)) == 4
 
 
+@walls.part
+def a_handle_has_the_page_laid_out_once_for_itself_and_once_for_the_picture(plain, page):
+    tool(page, "Ellipse")
+    draw(plain, (0.4, 0.5), (0.6, 0.8))
+    type_value(plain, "exposure", "1")
+    measured = page.context.new_cdp_session(page)
+    measured.send("Performance.enable")
+
+    def layouts():
+        metrics = measured.send("Performance.getMetrics")["metrics"]
+        return next(one["value"] for one in metrics if one["name"] == "LayoutCount")
+
+    handle = page.locator('[data-handle="across"]').bounding_box()
+    x, y = handle["x"] + handle["width"] / 2, handle["y"] + handle["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    begun = layouts()
+    for step in range(20):
+        page.mouse.move(x + 2 * step, y)
+        page.wait_for_timeout(30)
+    took = layouts() - begun
+    page.mouse.up()
+    plain.settled()
+    assert 10 < took < 3 * 20
+
+
 @lifts.part
 def alike_takes_what_is_meant_and_leaves_what_is_not(lift, page):
     tool(page, "Alike")

@@ -218,6 +218,32 @@ def zoom_by_wheel_keys_and_chips_keeps_the_place(bench, page):
 
 
 @sight.part
+def in_a_window_of_another_size_the_picture_fits_again(bench, page):
+    before = bench.canvas()
+    inside = """() => {
+        const box = (name) => document.querySelector(name).getBoundingClientRect();
+        const [room, picture] = [box("main"), box("canvas[x-ref=coarse]")];
+        return picture.right <= room.right && picture.bottom <= room.bottom;
+    }"""
+    page.set_viewport_size({"width": 1000, "height": 640})
+    try:
+        page.wait_for_function(inside)
+        bench.settled()
+        smaller, room = bench.canvas(), page.get_by_role("main").bounding_box()
+        left, _, width, _ = smaller["box"]
+        assert left + width / 2 == pytest.approx(room["x"] + room["width"] / 2, abs=1)
+        assert smaller["width"] == round(width) < before["width"]
+        x, y = bench.at(0.5, 0.5)
+        page.mouse.move(x, y)
+        expect(page.locator(".meter table")).to_be_visible()
+    finally:
+        page.set_viewport_size({"width": 1280, "height": 800})
+        page.mouse.move(0, 0)
+    bench.settled()
+    assert bench.canvas()["box"] == before["box"]
+
+
+@sight.part
 def the_closeup_equals_the_exported_file(bench, page, tmp_path):
     lift(bench, page, "blue", -1.2)
     page.get_by_role("main").focus()

@@ -262,9 +262,21 @@ def test_what_it_leaves_alone_is_known_at_a_glance(path):
     first = {name: before.key(name) for name in STAGES}
     recipe = with_value(path, others(path)[0])
     after, alone = Order(recipe, before), Order(recipe)
+    known = {}
     shared = [name for name in STAGES if after.key(name) is first[name]]
-    assert shared == [name for name in STAGES if alone.key(name) == first[name]]
-    assert all(after.key(name) == alone.key(name) for name in STAGES)
+    assert shared == [name for name in STAGES if equal(alone.key(name), first[name], known)]
+    assert all(equal(after.key(name), alone.key(name), known) for name in STAGES)
+
+
+def equal(one, other, known):
+    """True for equal keys; those of earlier stages, which lie in them, are compared once."""
+    if not (isinstance(one, tuple) and isinstance(other, tuple)):
+        return one == other
+    pair = (id(one), id(other))
+    if pair not in known:
+        pairs = zip(one, other, strict=False)
+        known[pair] = len(one) == len(other) and all(equal(*two, known) for two in pairs)
+    return known[pair]
 
 
 @pytest.mark.parametrize("path", [path for path in STAGED if ":" not in path and ".*" not in path])

@@ -92,35 +92,6 @@ def test_kill_in_the_middle_of_edits_and_of_an_import(tmp_path):
     assert not (home / "database" / "mariadb.pid").exists()
 
 
-def test_one_alone_works_in_a_folder_for_who_has_the_key_until_its_terminal_is_closed(tmp_path):
-    home = tmp_path / "home"
-    oatmeal = Oatmeal(home)
-    assert "?key=" in oatmeal.door
-    with pytest.raises(urllib.error.HTTPError) as refused:
-        urllib.request.urlopen(oatmeal.address)
-    assert refused.value.code == 403
-    assert oatmeal.call("GET", "api/exports") == {"batches": []}
-    second = subprocess.run(
-        [sys.executable, "-m", "oatmeal.run"],
-        env={**os.environ, "OATMEAL_HOME": str(home), "OATMEAL_PORT": "0"},
-        capture_output=True,
-        text=True,
-        timeout=60,
-    )
-    assert second.returncode == 1
-    assert f"already running with {home}, at {oatmeal.address}" in second.stderr
-    database = int((home / "database" / "mariadb.pid").read_text())
-    oatmeal.process.stdout.close()  # nobody reads what it prints any more
-    oatmeal.process.send_signal(signal.SIGHUP)
-    assert oatmeal.process.wait(40) == 0
-    log = (home / "oatmeal.log").read_text()
-    assert "the terminal was closed: stopping" in log
-    assert log.rstrip().endswith("stopped; everything is saved")
-    assert "Traceback" not in log
-    with pytest.raises(ProcessLookupError):
-        os.kill(database, 0)
-
-
 def test_a_missing_database_program_is_named(tmp_path, monkeypatch):
     from oatmeal.run import mariadb
 
@@ -138,12 +109,54 @@ def test_settings():
         Settings.from_environment({"OATMEAL_PORT": "high"})
 
 
-def test_a_killed_database_is_started_again_and_nothing_acknowledged_is_lost(tmp_path):
+def test_a_server_from_its_first_start_to_the_last_of_its_ends():
+    """In a home with odd letters, which are nobody else's."""
+    with TemporaryDirectory(prefix="my 'ö\"$ pictures ") as folder:
+        home = Path(folder) / "in here"
+        oatmeal = Oatmeal(home)
+        assert home.stat().st_mode & 0o077 == 0
+        it_works_for_who_has_the_key(oatmeal)
+        it_works_alone_in_its_folder(oatmeal)
+        its_database_is_started_again_and_nothing_acknowledged_is_lost(oatmeal, Path(folder))
+        assert oatmeal.stop() == 0
+        # and nothing of what was left behind
+        assert oatmeal.said.endswith("everything is saved.\n")
+        (home / "database" / "password").write_text("")
+        (home / "secret").write_text("")
+        before = signal.signal(signal.SIGTERM, signal.SIG_IGN)  # what it begins must hear it
+        try:
+            again = Oatmeal(home)
+        finally:
+            signal.signal(signal.SIGTERM, before)
+        assert again.call("PATCH", "api/series/1", {"name": "Lift"})["name"] == "Lift"
+        assert len((home / "database" / "password").read_text()) > 20
+        it_ends_in_order_when_its_terminal_is_closed(again)
+
+
+def it_works_for_who_has_the_key(oatmeal):
+    assert "?key=" in oatmeal.door
+    with pytest.raises(urllib.error.HTTPError) as refused:
+        urllib.request.urlopen(oatmeal.address)
+    assert refused.value.code == 403
+    assert oatmeal.call("GET", "api/exports") == {"batches": []}
+
+
+def it_works_alone_in_its_folder(oatmeal):
+    second = subprocess.run(
+        [sys.executable, "-m", "oatmeal.run"],
+        env={**os.environ, "OATMEAL_HOME": str(oatmeal.home), "OATMEAL_PORT": "0"},
+        capture_output=True,
+        text=True,
+        timeout=60,
+    )
+    assert second.returncode == 1
+    assert f"already running with {oatmeal.home}, at {oatmeal.address}" in second.stderr
+
+
+def its_database_is_started_again_and_nothing_acknowledged_is_lost(oatmeal, folder):
     """Edits go on through several kills -9 of the database; a refused one is sent again."""
-    home = tmp_path / "home"
-    oatmeal = Oatmeal(home)
     series = oatmeal.call("POST", "api/series", {"name": "Meet"})["id"]
-    picture = write_png(tmp_path / "a.png", codes()).read_bytes()
+    picture = write_png(folder / "a.png", codes()).read_bytes()
     oatmeal.call("POST", f"api/series/{series}/photographs", picture, X_File_Name="a.png")
     revision, stops, said = 1, 0.0, []
     for _ in range(4):
@@ -151,7 +164,8 @@ def test_a_killed_database_is_started_again_and_nothing_acknowledged_is_lost(tmp
             stops += 0.01
             body = {"revision": revision, "recipe": red(round(stops, 2))}
             revision = oatmeal.call("PUT", "api/versions/1/recipe", body)["revision"]
-        os.kill(int((home / "database" / "mariadb.pid").read_text()), signal.SIGKILL)
+        database = oatmeal.home / "database" / "mariadb.pid"
+        os.kill(int(database.read_text()), signal.SIGKILL)
         end = time.monotonic() + 30
         while True:
             stops_next = round(stops + 0.01, 2)
@@ -168,28 +182,19 @@ def test_a_killed_database_is_started_again_and_nothing_acknowledged_is_lost(tmp
     found = oatmeal.call("GET", "api/versions/1")
     assert found["recipe"]["mix"]["lifts"]["red"] == round(stops, 2)
     assert found["revision"] == revision
-    assert oatmeal.stop() == 0
-    assert oatmeal.said.endswith("everything is saved.\n")  # and nothing of what was left behind
 
 
-def test_a_home_with_odd_letters_is_nobody_elses_and_its_secrets_are_never_empty():
-    """It ends in order also where the signal to end was ignored before."""
-    with TemporaryDirectory(prefix="my 'ö\"$ pictures ") as folder:
-        home = Path(folder) / "in here"
-        oatmeal = Oatmeal(home)
-        assert home.stat().st_mode & 0o077 == 0
-        assert oatmeal.call("POST", "api/series", {"name": "Meet"})["id"] == 1
-        assert oatmeal.stop() == 0
-        (home / "database" / "password").write_text("")
-        (home / "secret").write_text("")
-        before = signal.signal(signal.SIGTERM, signal.SIG_IGN)
-        try:
-            again = Oatmeal(home)
-        finally:
-            signal.signal(signal.SIGTERM, before)
-        assert again.call("PATCH", "api/series/1", {"name": "Lift"})["name"] == "Lift"
-        assert len((home / "database" / "password").read_text()) > 20
-        assert again.stop() == 0
+def it_ends_in_order_when_its_terminal_is_closed(oatmeal):
+    database = int((oatmeal.home / "database" / "mariadb.pid").read_text())
+    oatmeal.process.stdout.close()  # nobody reads what it prints any more
+    oatmeal.process.send_signal(signal.SIGHUP)
+    assert oatmeal.process.wait(40) == 0
+    log = (oatmeal.home / "oatmeal.log").read_text()
+    assert "the terminal was closed: stopping" in log
+    assert log.rstrip().endswith("stopped; everything is saved")
+    assert "Traceback" not in log
+    with pytest.raises(ProcessLookupError):
+        os.kill(database, 0)
 
 
 @pytest.mark.parametrize("port", ["99999", "1" * 5000, "-1", "x"])

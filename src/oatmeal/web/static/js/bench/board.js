@@ -85,7 +85,7 @@ export class Board {
     const corners = [...right.corners(), [around.x - around.a, around.y - around.b], [around.x + around.a, around.y + around.b]];
     const [xs, ys] = [corners.map(([x]) => x), corners.map(([, y]) => y)];
     const [left, top, low, high] = [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)];
-    const { width, height } = this.view.box;
+    const { width, height } = this.view.size;
     const room = [width - 2 * MARGIN, height - 2 * MARGIN - this.view.foot];
     const scale = Math.min(room[0] / (low - left), room[1] / (high - top));
     this.at = { scale, x: width / 2 - ((left + low) / 2) * scale, y: (height - this.view.foot) / 2 - ((top + high) / 2) * scale };
@@ -95,8 +95,8 @@ export class Board {
   /** @param {number[]} point */
   screen([x, y]) { return [this.at.x + x * this.at.scale, this.at.y + y * this.at.scale]; }
   canvasAt(event) {
-    const { left, top } = this.view.box;
-    return [(event.clientX - left - this.at.x) / this.at.scale, (event.clientY - top - this.at.y) / this.at.scale];
+    const { x, y } = this.view.onSurround(event);
+    return [(x - this.at.x) / this.at.scale, (y - this.at.y) / this.at.scale];
   }
 
   draw() {
@@ -107,7 +107,7 @@ export class Board {
     const { x, y, a, b } = laid.around;
     const [left, top] = this.screen([x - a, y - b]);
     const [width, height] = [2 * a * this.at.scale, 2 * b * this.at.scale];
-    const { width: across, height: down } = this.view.box;
+    const { width: across, height: down } = this.view.size;
     set(this.dim, { d: `M0 0H${across}V${down}H0Z M${left} ${top}h${width}v${height}h${-width}Z` });
     set(this.body, { x: left, y: top, width, height });
     this.handles.forEach((handle, place) => {

@@ -205,8 +205,7 @@ export function finishing(bench) {
       const begun = [...this.all().falloff.centre];
       let moved = false;
       const to = (next) => {
-        const { left, top } = picture.view.box;
-        const { x, y } = picture.shares(picture.view.pointAt({ x: next.clientX - left, y: next.clientY - top }));
+        const { x, y } = picture.shares(picture.view.pointAt(picture.view.onSurround(next)));
         this.centre([x, y]);
       };
       picture.surround.focus({ preventScroll: true });

@@ -109,7 +109,7 @@ function build() {
   });
   parts.ribbons.draw();
   const { clean } = bench;
-  parts.rings = new Rings(refs.rings, surround, {
+  parts.rings = new Rings(refs.rings, parts.picture.view, {
     open: () => clean.isOpen() && !bench.strips.strip && !bench.compare.comparing && !spots.mode,
     spots: () => clean.ringsOfSpots(),
     specks: () => clean.ringsOfSpecks(),
@@ -128,7 +128,7 @@ function build() {
   });
   const { areas, masks } = bench;
   let carried = [0, 0];
-  parts.overlay = new Overlay(refs.masks, surround, {
+  parts.overlay = new Overlay(refs.masks, parts.picture.view, {
     open: () => areas.works() && !spots.mode,
     contours: () => areas.contoured().map((id) => ({ id, chosen: id === areas.chosen, contours: areas.shown[id].contours })),
     part: () => masks.drawn(),

@@ -31,7 +31,7 @@ const TOOLS = [
 export function masking(bench) {
   const { brush: limits, new_parts: fresh } = bench.vocabulary;
   const where = placing(bench);
-  const { pathOf, pointsOf, screen, scaleAt, anywhere } = where;
+  const { pathOf, pointsOf, screen, scaleAt, anywhere, under } = where;
   /** @type {{areas: any, chosen: string, part: number}|null} */
   let begun = null;
   const round = (value) => Math.round(value * 1e5) / 1e5;
@@ -361,7 +361,7 @@ export function masking(bench) {
     moveHandle(id, by, from) {
       const part = bench.areas.thePart();
       const move = this.moveOf(bench.areas.one());
-      const to = anywhere(toClient(bench, [from[0] + by[0], from[1] + by[1]])).map((value, axis) => value - move[axis]);
+      const to = under({ x: from[0] + by[0], y: from[1] + by[1] }).map((value, axis) => value - move[axis]);
       if (id === "from" || id === "to") part[id] = to.map((value) => round(clamp(value, -1, 2)));
       else if (id === "centre") part.centre = to.map((value) => round(clamp(value, -1, 2)));
       else {
@@ -383,20 +383,14 @@ export function masking(bench) {
     },
     /** Move the whole area by CSS pixels. @param {number[]} by @param {number[]} from @param {number[]} begunMove */
     moveArea(by, from, begunMove) {
-      const start = anywhere(toClient(bench, from));
-      const to = anywhere(toClient(bench, [from[0] + by[0], from[1] + by[1]]));
+      const start = under({ x: from[0], y: from[1] });
+      const to = under({ x: from[0] + by[0], y: from[1] + by[1] });
       const moved = (/** @type {number} */ axis) => round(clamp(begunMove[axis] + to[axis] - start[axis], -1, 1));
       bench.areas.one().move = [moved(0), moved(1)];
       bench.work.changing();
       bench.areas.draw();
     },
   };
-}
-
-/** A place on the surround as pointers have it. @param {any} bench @param {number[]} place */
-function toClient(bench, [x, y]) {
-  const { left, top } = bench.parts.picture.view.box;
-  return { clientX: x + left, clientY: y + top };
 }
 
 /** The brush that was used last. */

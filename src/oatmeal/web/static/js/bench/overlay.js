@@ -1,5 +1,5 @@
 // What lies on the picture in Areas: contours, lines and handles of the chosen part, the brush, a stroke being drawn.
-import { follow, set, svg } from "./svg.js";
+import { brushAt, follow, set, svg } from "./svg.js";
 
 const MOVED_PX = 3;
 const FAR = 10;
@@ -27,11 +27,11 @@ const KEYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDo
  */
 
 export class Overlay {
-  /** @param {HTMLElement} holder @param {HTMLElement} surround @param {Heard} heard */
-  constructor(holder, surround, heard) {
+  /** @param {HTMLElement} holder @param {import("./view.js").View} view @param {Heard} heard */
+  constructor(holder, view, heard) {
     this.holder = holder;
     this.heard = heard;
-    this.surround = surround;
+    this.view = view;
     /** @type {any} where the pointer was last */
     this.last = null;
     this.drawing = svg("svg", { class: "areaboard", role: "group", "aria-label": "Masks" });
@@ -45,18 +45,17 @@ export class Overlay {
     holder.append(this.drawing);
     this.anchor.addEventListener("pointerdown", (event) => this.grab(event, null));
     this.anchor.addEventListener("keydown", (event) => this.key(event, null));
-    surround.addEventListener("pointermove", (event) => this.hover(event));
-    surround.addEventListener("pointerleave", () => set(this.brush, { visibility: "hidden" }));
+    view.surround.addEventListener("pointermove", (event) => this.hover(event));
+    view.surround.addEventListener("pointerleave", () => brushAt(this.brush, null));
   }
 
   /** The brush follows the pointer. */
   hover(event = this.last) {
     if (!event) return;
     this.last = event;
-    const { left, top } = this.surround.getBoundingClientRect();
     const radius = this.heard.open() && event.pointerType !== "touch" ? this.heard.radius() : 0;
     const over = !radius || event.target.closest?.("button, .ring, .pinboard, .history");
-    set(this.brush, over ? { visibility: "hidden" } : { visibility: "visible", cx: event.clientX - left, cy: event.clientY - top, r: Math.max(2, radius) });
+    brushAt(this.brush, over ? null : this.view.onSurround(event), Math.max(2, radius));
   }
 
   draw() {

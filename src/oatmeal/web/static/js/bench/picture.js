@@ -105,6 +105,7 @@ export class Picture {
   get region() { return this.view.region; }
 
   resized() {
+    this.view.measure();
     this.view.keepInside();
     this.lay();
     this.heard.moved();
@@ -309,7 +310,7 @@ export class Picture {
   /** Let the divider follow a pointer. */
   divideAt(event) {
     const { left, right } = this.shownEdges();
-    this.setDivider((event.clientX - this.view.box.left - left) / (right - left));
+    this.setDivider((this.view.onSurround(event).x - left) / (right - left));
   }
 
   layThirds() {

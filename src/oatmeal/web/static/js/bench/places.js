@@ -18,6 +18,10 @@ export function placing(bench) {
     const { x, y } = picture.placeOf(picture.point(laid.framed(shares(point))));
     return [x, y];
   };
+  const under = (/** @type {{x: number, y: number}} */ at) => {
+    const { picture } = bench.parts;
+    return lengths(bench.crop.taken(picture.shares(picture.view.pointAt(at))));
+  };
   return {
     longest,
     shares,
@@ -34,20 +38,19 @@ export function placing(bench) {
       return at && lengths(at);
     },
     /** The place under a pointer, inside the picture or not. @param {{clientX: number, clientY: number}} event */
-    anywhere({ clientX, clientY }) {
-      const { picture } = bench.parts;
-      const { left, top } = picture.view.box;
-      return lengths(bench.crop.taken(picture.shares(picture.view.pointAt({ x: clientX - left, y: clientY - top }))));
+    anywhere(event) {
+      return under(bench.parts.picture.view.onSurround(event));
     },
+    /** The same under a point of the surround, in CSS pixels. @type {(at: {x: number, y: number}) => number[]} */
+    under,
     /** The place of a point of the framed picture, in its pixels. */
     placeAt(point) {
       return lengths(bench.crop.taken(bench.parts.picture.shares(point)));
     },
     /** How far a place moves for CSS pixels. */
     away(point, [x, y]) {
-      const { picture } = bench.parts;
       const [left, top] = screen(point);
-      const to = lengths(bench.crop.taken(picture.shares(picture.view.pointAt({ x: left + x, y: top + y }))));
+      const to = under({ x: left + x, y: top + y });
       return [to[0] - point[0], to[1] - point[1]];
     },
     /** The places of a path. @param {string} path @returns {number[][]} */

@@ -1,5 +1,5 @@
 // Rings on the picture: spots, where the chosen one is healed from, and specks that are proposed.
-import { follow, set, svg } from "./svg.js";
+import { brushAt, follow, set, svg } from "./svg.js";
 
 const MOVED_PX = 3;
 const LEAST_PX = 4;
@@ -29,9 +29,10 @@ const KEYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDo
  */
 
 export class Rings {
-  /** @param {HTMLElement} holder @param {HTMLElement} surround @param {Heard} heard */
-  constructor(holder, surround, heard) {
+  /** @param {HTMLElement} holder @param {import("./view.js").View} view @param {Heard} heard */
+  constructor(holder, view, heard) {
     this.holder = holder;
+    this.view = view;
     this.heard = heard;
     this.drawing = svg("svg", { class: "spotboard", role: "group", "aria-label": "Spots" });
     this.spots = svg("g");
@@ -40,15 +41,15 @@ export class Rings {
     this.brush = svg("circle", { class: "brush", visibility: "hidden" });
     this.drawing.append(this.draft, this.specks, this.spots, this.brush);
     holder.append(this.drawing);
-    surround.addEventListener("pointermove", (event) => this.hover(event, surround));
-    surround.addEventListener("pointerleave", () => set(this.brush, { visibility: "hidden" }));
+    view.surround.addEventListener("pointermove", (event) => this.hover(event));
+    view.surround.addEventListener("pointerleave", () => brushAt(this.brush, null));
   }
 
   /** The size of the next spot follows the pointer. */
-  hover(event, surround) {
-    const { left, top } = surround.getBoundingClientRect();
+  hover(event) {
     const over = !this.heard.open() || event.pointerType === "touch" || event.target.closest(".ring, button, .pinboard, .history");
-    set(this.brush, over ? { visibility: "hidden" } : { visibility: "visible", cx: event.clientX - left, cy: event.clientY - top, r: Math.max(LEAST_PX / 2, this.heard.radius()) });
+    if (over) brushAt(this.brush, null);
+    else brushAt(this.brush, this.view.onSurround(event), Math.max(LEAST_PX / 2, this.heard.radius()));
   }
 
   draw() {

@@ -75,6 +75,7 @@ export function seeing(bench) {
     arrange() {
       const { picture } = bench.parts;
       const { chips, differences } = bench.refs;
+      picture.view.measure();
       const under = chips.offsetHeight + (bench.compare.comparing ? differences.offsetHeight || DIFFERENCES : 0) + GAP;
       const right = bench.history.historyOpen && !this.alone ? bench.refs.history.offsetWidth : 0;
       picture.arrange({ right, foot: this.alone ? 0 : under, margin: this.alone ? 0 : 20, beside: bench.compare.comparing && bench.compare.compareMode === "beside" });

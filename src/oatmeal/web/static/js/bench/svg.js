@@ -14,6 +14,12 @@ export function set(element, attributes) {
   for (const [name, value] of Object.entries(attributes)) element.setAttribute(name, value);
 }
 
+/** Put the ring that tells how large a brush is round the pointer; null takes it away. @param {Element} brush @param {{x: number, y: number}|null} at @param {number} [radius] */
+export function brushAt(brush, at, radius = 0) {
+  if (at) set(brush, { visibility: "visible", cx: at.x, cy: at.y, r: radius });
+  else if (brush.getAttribute("visibility") !== "hidden") set(brush, { visibility: "hidden" });
+}
+
 /** Pointer position in the units of the drawing. */
 export function place(drawing, event) {
   const box = drawing.getBoundingClientRect();

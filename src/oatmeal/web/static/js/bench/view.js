@@ -25,27 +25,54 @@ export class View {
     this.right = 0;
     this.foot = FOOT;
     this.margin = MARGIN;
-    /** Size of the surround as long as the page is not laid out, in CSS pixels. */
+    /** Size of the surround in CSS pixels: as it was measured, and before that as it is expected. */
+    this.measured = { width: 0, height: 0 };
     this.expected = { width: 0, height: 0 };
+    /** The last event that was asked for, and where. @type {{event: any, x: number, y: number}} */
+    this.pointed = { event: null, x: 0, y: 0 };
     /** What stands round the picture, in pixels of the file. */
     this.around = { side: 0, foot: 0 };
   }
 
   get density() { return window.devicePixelRatio || 1; }
 
-  /** False as long as nobody knows how large the surround will be. */
-  get known() { return this.expected.width > 0 || this.surround.getBoundingClientRect().width > 0; }
+  /** Ask the page how large the surround is. It lays itself out for that: only when the size may have changed. */
+  measure() {
+    const { width, height } = this.surround.getBoundingClientRect();
+    this.measured = { width, height };
+  }
 
-  get box() {
-    const laid = this.surround.getBoundingClientRect();
-    const { left, top } = laid;
-    const { width, height } = laid.width ? laid : this.expected;
-    return { left, top, width: Math.max(1, width - this.right), height };
+  get surroundSize() {
+    if (!this.measured.width && !this.expected.width) this.measure();
+    return this.measured.width ? this.measured : this.expected;
+  }
+
+  /** False as long as nobody knows how large the surround will be. */
+  get known() { return this.surroundSize.width > 0; }
+
+  /** What is free of the surround, in CSS pixels. */
+  get size() {
+    const { width, height } = this.surroundSize;
+    return { width: Math.max(1, width - this.right), height };
+  }
+
+  /**
+   * Where a pointer is from the surround's top left corner on, in CSS pixels. The page is asked once for each event:
+   * what others who hear of it have written since moves no corner.
+   * @param {{clientX: number, clientY: number}} event
+   */
+  onSurround(event) {
+    if (event !== this.pointed.event) {
+      const { left, top } = this.surround.getBoundingClientRect();
+      this.pointed = { event, x: event.clientX - left, y: event.clientY - top };
+    }
+    const { x, y } = this.pointed;
+    return { x, y };
   }
 
   /** The part of the surround that holds the present picture, in CSS pixels. */
   get pane() {
-    const { width, height } = this.box;
+    const { width, height } = this.size;
     if (!this.beside) return { x: 0, y: 0, width, height };
     return width >= height
       ? { x: width / 2, y: 0, width: width / 2, height }
@@ -159,9 +186,8 @@ export class View {
 
   /** Where a pointer is, in the file's pixels; null outside the picture. In both panes alike. */
   locate(event) {
-    const { left, top } = this.box;
     const { pane } = this;
-    const at = { x: event.clientX - left, y: event.clientY - top };
+    const at = this.onSurround(event);
     if (this.beside && at.x < pane.x) at.x += pane.x;
     if (this.beside && at.y < pane.y) at.y += pane.y;
     const { x, y } = this.pointAt(at);
