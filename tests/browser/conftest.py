@@ -5,12 +5,14 @@ from __future__ import annotations
 import base64
 import socket
 import threading
+import time
+from collections.abc import Callable
 from inspect import signature
 from pathlib import Path
 
 import numpy as np
 import pytest
-from playwright.sync_api import Page
+from playwright.sync_api import Locator, Page, expect
 
 from oatmeal.core.recipe import Recipe
 from oatmeal.library import series, versions
@@ -26,6 +28,10 @@ ARGUMENTS = [
 
 #: A first frame may wait until its loops are compiled, with other tests beside it.
 FIRST_MS = 120_000
+
+#: As long as the driver waits for anything else: on a busy machine a row of pictures takes seconds.
+PATIENCE_MS = 30_000
+expect.set_options(timeout=PATIENCE_MS)
 
 
 @pytest.fixture(scope="session")
@@ -120,6 +126,13 @@ class Desk:
         self.page.goto(f"{self.live}/bench/{added[0].id}")
         self.wait()
 
+    def until(self, met: Callable[[], object]) -> None:
+        """Wait until something that the test reads off the page or the database is so."""
+        end = time.monotonic() + PATIENCE_MS / 1000
+        while not met():
+            assert time.monotonic() < end, "it did not come about"
+            self.page.wait_for_timeout(20)
+
     def wait(self) -> None:
         """Wait until the picture is there, final, and everything is saved."""
         self.page.wait_for_function(
@@ -169,9 +182,12 @@ class Desk:
 
     def canvas(self, ref: str = "coarse") -> dict:
         """Green channel of a canvas ``(H, W)``, and where it lies on the page."""
-        found = self.page.evaluate(
-            """async (ref) => {
-                const canvas = document.querySelector(`canvas[x-ref=${ref}]`);
+        return self.greens(self.page.locator(f"canvas[x-ref={ref}]"))
+
+    def greens(self, canvas: Locator) -> dict:
+        """The same of any canvas."""
+        found = canvas.evaluate(
+            """async (canvas) => {
                 const { width, height } = canvas;
                 const data = canvas.getContext("2d").getImageData(0, 0, width, height).data;
                 const greens = new Uint8Array(width * height);
@@ -184,8 +200,7 @@ class Desk:
                 const box = canvas.getBoundingClientRect();
                 return { width, height, green, hidden: canvas.hidden,
                          box: [box.x, box.y, box.width, box.height] };
-            }""",
-            ref,
+            }"""
         )
         flat = np.frombuffer(base64.b64decode(found["green"]), np.uint8)
         found["green"] = flat.reshape(found["height"], found["width"]).astype(int)

@@ -57,13 +57,12 @@ def test_lists_have_no_serious_findings(desk, page, quiet):
         page.goto(desk.live + address)
         if page.locator(".card").count():
             page.locator(".card").first.hover()
-        page.wait_for_timeout(300)
         assert findings(page) == []
     page.goto(f"{desk.live}/series/1")
     page.keyboard.press("Control+a")
     for name in ("Apply a recipe", "Export"):
         page.locator(".chosen").get_by_role("button", name=name).click()
-        page.wait_for_timeout(800)
+        page.locator("dialog[open] .is-primary").wait_for()
         assert findings(page, "dialog[open]") == []
         page.keyboard.press("Escape")
     page.get_by_role("button", name="Check").click()
@@ -123,7 +122,7 @@ def test_the_bench_has_no_serious_findings(desk, page):
     page.keyboard.press("Escape")
     page.keyboard.press("k")
     page.keyboard.press("h")
-    page.wait_for_timeout(600)
+    desk.settled()
     look("compare and history")
     page.keyboard.press("t")
     page.keyboard.press("f")
@@ -141,7 +140,7 @@ def test_the_bench_has_no_serious_findings(desk, page):
     page.keyboard.press("Escape")
     page.keyboard.press("m")
     page.get_by_role("button", name="Starts").click()
-    page.wait_for_timeout(1500)
+    expect(page.locator("[data-start]").first).to_be_visible()
     look("starting points", "dialog[open]")
     assert wrong == {}
 

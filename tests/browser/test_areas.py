@@ -147,8 +147,7 @@ def a_stroke_is_seen_while_it_is_drawn_and_the_picture_follows(plain, page):
     expect(draft).to_be_visible()
     assert "light" in draft.get_attribute("class")
     expect(page.get_by_text("half size while moving")).to_be_visible()
-    page.wait_for_timeout(400)
-    assert grey(plain, 0.3, 0.7) > before + 20
+    plain.until(lambda: grey(plain, 0.3, 0.7) > before + 20)
     page.mouse.up()
     plain.settled()
     expect(draft).to_be_hidden()

@@ -283,8 +283,6 @@ def the_unframed_original_stands_beside_the_framed_picture(frame, page):
     frame.settled()
     page.get_by_label("Left side").select_option("taken")
     frame.settled()
-    page.wait_for_timeout(200)
-    frame.wait()
     other, own = frame.canvas("otherCoarse"), frame.canvas()
     assert other["width"] / other["height"] == pytest.approx(1.5, abs=0.01)
     assert own["width"] == own["height"]

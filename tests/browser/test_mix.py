@@ -88,9 +88,8 @@ def a_formula_its_error_and_its_sliders(bench, page, source, quiet):
     bench.settled()
     text = page.get_by_label("Formula for the grey")
     text.fill("0.8*r + 0.2*b")
-    page.wait_for_timeout(700)
+    bench.until(lambda: bench.recipe().mix.base.text == "0.8*r + 0.2*b")
     bench.settled()
-    assert bench.recipe().mix.base.text == "0.8*r + 0.2*b"
     check(bench, source)
     good = bench.canvas()["green"]
     text.fill("0.8*r + 0.2*bb")
@@ -101,7 +100,7 @@ def a_formula_its_error_and_its_sliders(bench, page, source, quiet):
     page.get_by_role("button", name="column 13").click()
     assert page.evaluate("document.activeElement.selectionStart") == 12
     page.get_by_label("Examples").select_option(label="Red against blue")
-    page.wait_for_timeout(500)
+    bench.until(lambda: "share" in bench.recipe().mix.base.parameters)
     bench.settled()
     assert bench.recipe().mix.base.parameters["share"].value == 0.8
     slider = page.get_by_role("slider", name="share")

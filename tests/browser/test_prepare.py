@@ -187,10 +187,7 @@ def without_the_step_and_the_meter_and_the_test_strip(prepare, page):
     source = kernels.display(reduced(proxy(decode(MUGS), 2048), without["width"]))
     assert np.abs(without["green"] - source[..., 1]).max() <= 2
     page.keyboard.press("s")
-    prepare.settled()
-    page.wait_for_timeout(300)
-    striped = prepare.pixel(*CLOTH)
-    assert len(set(striped)) == 1  # bands of greys
+    prepare.until(lambda: len(set(prepare.pixel(*CLOTH))) == 1)  # bands of greys
     expect(page.locator(".stripbar")).to_contain_text("light's warmth")
     page.keyboard.press("Escape")
     prepare.settled()

@@ -1,9 +1,11 @@
 """Comparing, zoom, surround, history and versions at the bench."""
 
 import re
+from io import BytesIO
 
 import numpy as np
 import pytest
+from PIL import Image
 from playwright.sync_api import expect
 from running import Oatmeal
 from samples import DEMO
@@ -57,12 +59,12 @@ def compared(bench, page, source):
 
 def colours_at(page, places):
     """Colours of the screen at places of the page."""
-    from io import BytesIO
-
-    from PIL import Image
-
-    shot = np.asarray(Image.open(BytesIO(page.screenshot())).convert("RGB")).astype(int)
-    return [shot[round(y), round(x)] for x, y in places]
+    found = []
+    for x, y in places:
+        around = {"x": round(x), "y": round(y), "width": 1, "height": 1}
+        shot = Image.open(BytesIO(page.screenshot(clip=around))).convert("RGB")
+        found.append(np.asarray(shot).astype(int)[0, 0])
+    return found
 
 
 def pressed(page, name):
@@ -101,8 +103,7 @@ def flip_and_the_frame_without_the_open_step(bench, page):
     assert near(bench.canvas("otherCoarse"), REST) <= 1
     here = colours_at(page, [place])[0][0]
     page.keyboard.up("w")
-    page.wait_for_timeout(100)
-    assert here > colours_at(page, [place])[0][0] + 20  # the sky is dark again
+    bench.until(lambda: here > colours_at(page, [place])[0][0] + 20)  # the sky is dark again
     page.keyboard.press("q")
     bench.settled()
     assert not bench.recipe().mix.on
@@ -162,7 +163,6 @@ def both_sides_are_the_cores_frames_and_the_differences_are_told(bench, page):
     expect(page.get_by_label("Right side")).to_have_value("now")
     assert near(bench.canvas(), now) <= 1
     page.get_by_role("button", name="Side by side").click()
-    page.wait_for_timeout(100)
     bench.settled()
     other, own = bench.canvas("otherCoarse"), bench.canvas()
     assert other["box"][2:] == pytest.approx(own["box"][2:])
@@ -174,8 +174,7 @@ def both_sides_are_the_cores_frames_and_the_differences_are_told(bench, page):
     # linked: zoom in one pane, both show the same part of the file
     for _ in range(2):  # 50, then 100
         page.mouse.wheel(0, -100)
-        page.wait_for_timeout(600)
-        bench.wait()
+        bench.settled()
     whole = [render(decode(BUNTING), recipe) for recipe in (bench.recipe(1), now)]
     parts = [bench.canvas(ref)["green"] for ref in ("otherFine", "picture")]
     x, y, width, height = region(page)
@@ -298,8 +297,7 @@ def test_the_next_frame_keeps_step_zoom_and_comparison(desk, page):
     page.on("request", lambda sent: ready.append(sent.url) if sent.url.endswith("/ready") else None)
     page.reload()
     desk.wait()
-    page.wait_for_timeout(1200)
-    assert any(url.endswith("/photographs/2/ready") for url in ready)
+    desk.until(lambda: any(url.endswith("/photographs/2/ready") for url in ready))
     page.get_by_role("main").focus()
     page.keyboard.press("t")
     page.keyboard.press("k")
@@ -362,23 +360,20 @@ def test_history_branches_kept_states_and_pictures(bench, page):
     expect(steps.nth(1)).to_contain_text("Bright flags")
     expect(steps.nth(1)).to_contain_text("left branch")
     page.get_by_role("button", name="pictures").click()
-    page.wait_for_timeout(1200)
-    drawn = page.evaluate(
-        """() => Array.from(document.querySelectorAll(".history canvas"), (canvas) => {
-            const { width, height } = canvas;
-            return Array.from(canvas.getContext("2d").getImageData(0, 0, width, height).data)
-                .filter((_, place) => place % 4 === 1);
-        })"""
-    )
+    canvases = page.locator(".history canvas")
+
+    def drawn():
+        return [bench.greens(canvas)["green"] for canvas in canvases.all()]
+
+    bench.until(lambda: canvases.count() == 4 and all(one.any() for one in drawn()))
     with bench.database.session() as session:
         ids = [step["id"] for step in history.listed(session, 1)["steps"]]
         recipes = [history.recipe(session, 1, number) for number in ids]
     small = reduced(proxy(decode(BUNTING), 2048), 240)
-    for found, recipe in zip(drawn, recipes, strict=True):
-        assert np.abs(np.array(found) - Pipeline(small).codes(recipe).ravel()).max() <= 1
+    for found, recipe in zip(drawn(), recipes, strict=True):
+        assert np.abs(found - Pipeline(small).codes(recipe)).max() <= 1
     # the other side of a comparison may be any step
     page.get_by_role("button", name=re.compile("^Compare with: red lift 1 → 2 stops")).click()
-    page.wait_for_timeout(100)
     bench.settled()
     assert near(bench.canvas("otherCoarse"), recipes[1]) <= 1
     expect(page.locator(".differences")).to_contain_text("red lift 2 → 1 stop")

@@ -164,26 +164,28 @@ export function cleaning(bench) {
     },
     pathOf: where.pathOf,
     screen: where.screen,
+    screens: where.screens,
     scaleAt: where.scaleAt,
     placeOf: where.placeOf,
     away: where.away,
     ringsOfSpots() {
       if (this.hidden) return [];
-      const laid = bench.crop.laid(); // once: asking for it costs more than a spot
+      const laid = bench.crop.laid();
       return copy(this.all()).map((spot, number) => {
         const points = this.points(spot);
         const [[x, y]] = points;
         const [first, source] = [this.screen([x, y], laid), this.screen([x + spot.source[0], y + spot.source[1]], laid)];
         return {
-          points: points.map((point) => this.screen(point, laid)), radius: spot.radius * this.scaleAt([x, y], laid),
+          points: this.screens(points, laid), radius: spot.radius * this.scaleAt([x, y], laid),
           source: [source[0] - first[0], source[1] - first[1]], on: spot.on, chosen: number === this.chosen,
         };
       });
     },
     ringsOfSpecks() {
+      const laid = bench.crop.laid();
       return this.specks.map((speck, number) => {
         const points = this.points(speck);
-        return { points: points.map((point) => this.screen(point)), radius: speck.radius * this.scaleAt(points[0]), chosen: number === this.speck };
+        return { points: this.screens(points, laid), radius: speck.radius * this.scaleAt(points[0], laid), chosen: number === this.speck };
       });
     },
     nextRadius() {
@@ -208,7 +210,7 @@ export function cleaning(bench) {
         const at = moved && this.placeOf(next);
         if (!at) return;
         drawn.push(at);
-        bench.parts.rings.sketch(drawn.map((point) => this.screen(point)));
+        bench.parts.rings.sketch(this.screens(drawn));
       }, (ended) => {
         bench.parts.rings.sketch(null);
         if (ended.type !== "pointercancel") this.add(moved ? thinned(drawn, this.radius / 4) : [first]);

@@ -31,7 +31,7 @@ const TOOLS = [
 export function masking(bench) {
   const { brush: limits, new_parts: fresh } = bench.vocabulary;
   const where = placing(bench);
-  const { pathOf, pointsOf, screen, scaleAt, anywhere, under } = where;
+  const { pathOf, pointsOf, screens, scaleAt, anywhere, under } = where;
   /** @type {{areas: any, chosen: string, part: number}|null} */
   let begun = null;
   const round = (value) => Math.round(value * 1e5) / 1e5;
@@ -186,7 +186,7 @@ export function masking(bench) {
       this.follow(event, (points, next, moved) => {
         while (pressed.length < points.length) pressed.push(Math.round(clamp(next.pressure, 0, 1) * 100));
         all = points;
-        bench.parts.overlay.sketch(points.map((point) => this.seen(point)), this.shownRadius(), stroke.erase === area.values.exposure < 0);
+        bench.parts.overlay.sketch(this.seen(points), this.shownRadius(), stroke.erase === area.values.exposure < 0);
         if (moved || points.length === 1) write(points, this.fewer(points, radius));
         if (!moved) bench.work.changing();
       }, (ended) => {
@@ -214,7 +214,7 @@ export function masking(bench) {
       this.follow(event, (points, next, moved) => {
         all = points;
         write();
-        bench.parts.overlay.sketch(points.map((point) => this.seen(point)), 2, true);
+        bench.parts.overlay.sketch(this.seen(points), 2, true);
         if (!moved) bench.work.changing();
       }, (ended) => {
         write();
@@ -242,7 +242,7 @@ export function masking(bench) {
           Object.assign(part, { centre: first.map(round), radii: radii.map((value) => round(clamp(value, LEAST, 2))) });
         } else {
           part.path = pathOf(this.fewer(points, 0.01).map((place) => points[place]));
-          bench.parts.overlay.sketch(points.map((point) => this.seen(point)), 1, true);
+          bench.parts.overlay.sketch(this.seen(points), 1, true);
         }
         if (moved) bench.areas.draw();
       }, (ended) => this.done(ended, far > LEAST));
@@ -325,19 +325,19 @@ export function masking(bench) {
       const group = bench.areas.groups().find(({ id }) => id === one?.group);
       return [0, 1].map((axis) => (one?.move[axis] ?? 0) + (group?.move[axis] ?? 0));
     },
-    /** Where a place of the chosen area is seen. */
-    seen(point) {
-      const move = this.moveOf(bench.areas.one());
-      return screen([point[0] + move[0], point[1] + move[1]]);
+    /** Where places of the chosen area are seen. @param {number[][]} points */
+    seen(points) {
+      const [right, down] = this.moveOf(bench.areas.one());
+      return screens(points.map(([x, y]) => [x + right, y + down]));
     },
     /** Lines and places of the chosen part that are drawn on the picture. */
     drawn() {
       const part = bench.areas.works() && !bench.areas.alone && bench.areas.one() ? bench.areas.thePart() : {};
       const lines = [];
       const handles = [];
-      const handle = (id, point, words) => handles.push({ id, at: this.seen(point), words });
+      const handle = (id, point, words) => handles.push({ id, at: this.seen([point])[0], words });
       if (part.kind === "fade") {
-        lines.push({ points: [this.seen(part.from), this.seen(part.to)], dashed: true });
+        lines.push({ points: this.seen([part.from, part.to]), dashed: true });
         handle("from", part.from, "where the fade is full");
         handle("to", part.to, "where the fade ends");
       } else if (part.kind === "ellipse") {
@@ -349,11 +349,11 @@ export function masking(bench) {
         handle("turn", [x + (a + 0.03) * cos, y + (a + 0.03) * sin], "turn of the ellipse");
       } else if (part.kind === "alike") {
         for (const [key, dashed] of /** @type {[string, boolean][]} */ ([["this", false], ["not", true]])) {
-          for (const path of part[key]) if (path) lines.push({ points: pointsOf(path).map((point) => this.seen(point)), dashed, wide: true });
+          for (const path of part[key]) if (path) lines.push({ points: this.seen(pointsOf(path)), dashed, wide: true });
         }
       } else if (part.kind === "outline") {
         const points = pointsOf(part.path);
-        lines.push({ points: [...points, points[0]].map((point) => this.seen(point)), dashed: true });
+        lines.push({ points: this.seen([...points, points[0]]), dashed: true });
       }
       return { lines, handles };
     },

@@ -27,6 +27,10 @@ export function placing(bench) {
     shares,
     /** Where a place is seen, in CSS pixels on the surround. */
     screen,
+    /** The same of several: how the picture lies is asked for once, which costs more than a place. @param {number[][]} points */
+    screens(points, laid = bench.crop.laid()) {
+      return points.map((point) => screen(point, laid));
+    },
     /** CSS pixels for one longer side, beside a place. @param {number[]} point */
     scaleAt([x, y], laid = bench.crop.laid()) {
       const [here, across] = [screen([x, y], laid), screen([x + 0.01, y], laid)];
