@@ -23,7 +23,7 @@ class Oatmeal:
             stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,
             text=True,
-            preexec_fn=_hear_interrupts,
+            preexec_fn=hear_interrupts,
         )
         self.said = ""
         for line in self.process.stdout:
@@ -63,7 +63,7 @@ class Oatmeal:
         return self.process.returncode
 
 
-def _hear_interrupts():
+def hear_interrupts():
     """A shell's background job ignores SIGINT, and nohup SIGHUP, and so would what they start."""
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     signal.signal(signal.SIGHUP, signal.SIG_DFL)

@@ -12,6 +12,7 @@ import multiprocessing
 import os
 import signal
 import threading
+from multiprocessing import forkserver, resource_tracker
 from multiprocessing.context import ForkServerContext
 from typing import Final
 
@@ -23,6 +24,13 @@ def beginning() -> ForkServerContext:
     """What to begin processes with."""
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload([_READY])
+    # Ctrl-C is for this process; one that it reaches while it loads would say where it was
+    resource_tracker.ensure_running()  # begun with the other, it would let Ctrl-C through to both
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
+    try:
+        forkserver.ensure_running()
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)
     return context
 
 

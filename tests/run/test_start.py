@@ -17,7 +17,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import pytest
-from running import Oatmeal
+from running import Oatmeal, hear_interrupts
 from samples import codes, write_png
 
 from oatmeal.photofile import room
@@ -284,6 +284,32 @@ def test_a_disk_that_fills_during_the_start_is_named(tmp_path, monkeypatch, caps
     assert serve.main([]) == 1
     said = capsys.readouterr().err
     assert f"and the disk that holds {tmp_path / 'home'} has" in said
+
+
+def test_ctrl_c_is_nothing_to_a_process_that_is_loading(tmp_path):
+    script = tmp_path / "begin.py"
+    script.write_text(
+        """
+import os, signal, threading
+from oatmeal.processes import beginning
+
+if __name__ == "__main__":
+    signal.signal(signal.SIGINT, lambda *given: None)
+    threading.Timer(0.3, os.killpg, (0, signal.SIGINT)).start()
+    process = beginning().Process(target=print, args=("begun",))
+    process.start()  # when all is loaded
+    process.join()
+"""
+    )
+    done = subprocess.run(
+        [sys.executable, script],
+        capture_output=True,
+        text=True,
+        timeout=60,
+        start_new_session=True,
+        preexec_fn=hear_interrupts,
+    )
+    assert (done.stdout, done.stderr) == ("begun\n", "")
 
 
 def test_processes_of_the_server_read_its_start_without_the_server(tmp_path):

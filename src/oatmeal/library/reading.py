@@ -9,6 +9,7 @@ import queue
 import resource
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import cache
 from multiprocessing.connection import Connection
@@ -165,21 +166,19 @@ class _Worker:
 def _serve(pipe: Connection, memory_bytes: int) -> None:
     """Read files until the server ends."""
     settle_in()
-    pipe.send("ready")
-    resource.setrlimit(resource.RLIMIT_DATA, (memory_bytes, memory_bytes))
-    while True:
-        try:
+    with suppress(EOFError, BrokenPipeError):  # nobody asks any more
+        pipe.send("ready")
+        resource.setrlimit(resource.RLIMIT_DATA, (memory_bytes, memory_bytes))
+        while True:
             path, name, limits = pipe.recv()
-        except EOFError:
-            return
-        try:
-            pipe.send(_read(path, name, limits, pipe.send))
-        except PhotoFileError as error:
-            pipe.send((type(error).__name__, str(error)))
-        except MemoryError:
-            pipe.send(
-                ("TooLarge", f"{name} needs more memory than is allowed: save a smaller copy.")
-            )
+            try:
+                pipe.send(_read(path, name, limits, pipe.send))
+            except PhotoFileError as error:
+                pipe.send((type(error).__name__, str(error)))
+            except MemoryError:
+                pipe.send(
+                    ("TooLarge", f"{name} needs more memory than is allowed: save a smaller copy.")
+                )
 
 
 def _read(path: Path, name: str, limits: Limits, announce: Callable[[int], None]) -> Reading:

@@ -5,7 +5,9 @@ import sys
 from oatmeal.memory import made_to_last
 
 if __name__ == "__main__":  # processes that this one starts read it too, and need none of it
-    with made_to_last():
-        from oatmeal.run.serve import main
-
+    try:
+        with made_to_last():
+            from oatmeal.run.serve import main
+    except KeyboardInterrupt:  # nothing was begun
+        sys.exit(130)
     sys.exit(main())

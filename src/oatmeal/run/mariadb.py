@@ -225,10 +225,11 @@ class PrivateServer:
                     password=self._password(),
                     database="oatmeal",
                     connect_timeout=2,
+                    ssl_disabled=True,  # as in the URL
                 ).close()
                 return True
             except pymysql.Error:
-                time.sleep(0.05)
+                time.sleep(0.02)
         return False
 
     def _stop_leftover(self) -> None:
