@@ -7,6 +7,7 @@ jobs that only wait. Run with ``.venv/bin/python benchmarks/cluster.py [frames]`
 
 from __future__ import annotations
 
+import ctypes
 import json
 import os
 import resource
@@ -17,6 +18,7 @@ import tempfile
 import threading
 import time
 from concurrent.futures import wait
+from contextlib import suppress
 from pathlib import Path
 
 from frames import everything, large_jpeg
@@ -32,12 +34,19 @@ OATMEAL = [sys.executable, "-m", "oatmeal.cli"]
 ONE_THREAD = {"NUMBA_NUM_THREADS": "1", "OMP_NUM_THREADS": "1", "VIPS_CONCURRENCY": "1"}
 
 
+#: Of prctl(2): what a command leaves behind becomes a child of this process.
+PR_SET_CHILD_SUBREAPER = 36
+
+
 def used(command: list[str], **environment: str) -> tuple[float, float]:
-    """Wall and CPU seconds of a command with all its processes."""
+    """Wall and CPU seconds of a command with all its processes, those that end after it too."""
     before = resource.getrusage(resource.RUSAGE_CHILDREN)
     begun = time.perf_counter()
     subprocess.run(command, check=True, env={**os.environ, **environment})
     wall = time.perf_counter() - begun
+    with suppress(ChildProcessError):
+        while True:
+            os.wait()
     after = resource.getrusage(resource.RUSAGE_CHILDREN)
     cpu = after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime
     return wall, cpu
@@ -106,6 +115,7 @@ def waiting(workers: int) -> None:
 
 def main() -> None:
     frames = int(sys.argv[1]) if len(sys.argv) > 1 else 40
+    ctypes.CDLL(None).prctl(PR_SET_CHILD_SUBREAPER, 1)
     with tempfile.TemporaryDirectory() as scratch:
         folders(Path(scratch), frames)
     waiting(8)
