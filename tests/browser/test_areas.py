@@ -154,6 +154,27 @@ def a_stroke_is_seen_while_it_is_drawn_and_the_picture_follows(plain, page):
 
 
 @walls.part
+def a_long_stroke_asks_no_oftener_how_the_picture_lies(plain, page):
+    tool(page, "Brush")
+    page.evaluate(
+        """() => {
+            const { crop } = document.querySelector(".bench")._x_dataStack[0];
+            const { laid } = crop;
+            crop.laid = () => { window.asked += 1; return laid.call(crop); };
+            window.asAtFirst = () => { crop.laid = laid; };
+        }"""
+    )
+    draw(plain, (0.2, 0.3), (0.8, 0.7), steps=60, held=True)
+    page.evaluate("() => { window.asked = 0; }")
+    page.mouse.move(*plain.at(0.8, 0.3))
+    plain.until(lambda: page.evaluate("() => window.asked"))
+    assert page.evaluate("() => window.asked") < 30
+    page.mouse.up()
+    page.evaluate("() => window.asAtFirst()")
+    plain.settled()
+
+
+@walls.part
 def alt_erases_and_a_called_off_stroke_is_none(plain, page):
     tool(page, "Brush")
     draw(plain, (0.2, 0.5), (0.4, 0.5))

@@ -68,6 +68,13 @@ def test_a_reader_that_was_killed_is_replaced(reader, tmp_path):
     assert reader.read(path, "a.png", Limits()).width == 60
 
 
+def test_a_reader_that_nobody_asks_any_more_ends_without_a_word(monkeypatch):
+    monkeypatch.setattr(reading, "settle_in", lambda: None)
+    ours, theirs = multiprocessing.Pipe()
+    ours.close()
+    reading._serve(theirs, reading.MEMORY_BYTES)
+
+
 def test_a_reader_that_could_not_be_started_ahead_is_started_when_needed(
     reader, tmp_path, monkeypatch
 ):

@@ -286,6 +286,18 @@ def test_a_disk_that_fills_during_the_start_is_named(tmp_path, monkeypatch, caps
     assert f"and the disk that holds {tmp_path / 'home'} has" in said
 
 
+def test_ctrl_c_while_it_loads_says_nothing(tmp_path):
+    process = subprocess.Popen(
+        [sys.executable, "-m", "oatmeal.run"],
+        env={**os.environ, "OATMEAL_HOME": str(tmp_path / "home"), "OATMEAL_PORT": "0"},
+        stderr=subprocess.PIPE,
+        preexec_fn=hear_interrupts,
+    )
+    time.sleep(0.3)
+    process.send_signal(signal.SIGINT)
+    assert process.communicate(timeout=40)[1] == b""
+
+
 def test_ctrl_c_is_nothing_to_a_process_that_is_loading(tmp_path):
     script = tmp_path / "begin.py"
     script.write_text(

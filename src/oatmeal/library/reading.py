@@ -166,11 +166,14 @@ class _Worker:
 def _serve(pipe: Connection, memory_bytes: int) -> None:
     """Read files until the server ends."""
     settle_in()
-    with suppress(EOFError, BrokenPipeError):  # nobody asks any more
+    with suppress(BrokenPipeError):  # nobody asks any more
         pipe.send("ready")
         resource.setrlimit(resource.RLIMIT_DATA, (memory_bytes, memory_bytes))
         while True:
-            path, name, limits = pipe.recv()
+            try:
+                path, name, limits = pipe.recv()
+            except EOFError:
+                return
             try:
                 pipe.send(_read(path, name, limits, pipe.send))
             except PhotoFileError as error:
