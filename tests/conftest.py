@@ -26,6 +26,8 @@ from oatmeal.run.mariadb import PrivateServer
 from oatmeal.settings import Settings
 from oatmeal.web import access, create_app
 
+gc.disable()  # until all tests are known: nothing of that is left behind
+
 
 def pytest_collection_finish():
     """As in the server: memory is used again, and what was imported is not looked through.
@@ -35,6 +37,7 @@ def pytest_collection_finish():
     keep_frames()
     gc.collect()
     gc.freeze()
+    gc.enable()
     gc.set_threshold(20_000, 20, 20)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from importlib.metadata import distribution
 from pathlib import Path
 from typing import Any
 
@@ -9,6 +10,7 @@ import imagecodecs
 import numpy as np
 import tifffile
 from numpy.typing import NDArray
+from PIL import Image
 
 from oatmeal.core.colour import decode_srgb
 
@@ -34,6 +36,12 @@ def codes(height: int = 40, width: int = 60, bits: int = 8, seed: int = 5) -> ND
     return np.asarray(
         np.clip(value * top, 0, top).round().astype(np.uint8 if bits == 8 else np.uint16)
     )
+
+
+def of_scikit_learn(name: str) -> NDArray[np.uint8]:
+    """A photograph of scikit-learn, uint8 ``(H, W, 3)``, without loading what goes with it."""
+    carried = distribution("scikit-learn").locate_file(f"sklearn/datasets/images/{name}")
+    return np.asarray(Image.open(str(carried)))
 
 
 def write_png(path: Path, pixels: NDArray[Any]) -> Path:

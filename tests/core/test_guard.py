@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 import skimage.data
 from PIL import Image
-from samples import DEMO
+from samples import DEMO, of_scikit_learn
 
 from oatmeal.core import mix
 from oatmeal.core.colour import (
@@ -87,10 +87,8 @@ def test_a_darkened_sky_behind_trees(quality, gain):
 @pytest.mark.parametrize("quality", [35, 60])
 def test_photographs_do_not_suffer(quality):
     """Open photographs that scikit-image and scikit-learn carry, blue and red moved by 2 stops."""
-    from sklearn import datasets  # two seconds, and only here
-
     pictures = [getattr(skimage.data, name)() for name in ("astronaut", "coffee", "chelsea")]
-    pictures += [datasets.load_sample_image(name) for name in ("china.jpg", "flower.jpg")]
+    pictures += [of_scikit_learn(name) for name in ("china.jpg", "flower.jpg")]
     for codes in pictures:
         coarse = jpeg(codes, quality)
         for lift in ({"blue": 2.0}, {"blue": -2.0}, {"red": 2.0}, {"red": -2.0}):

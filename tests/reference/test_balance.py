@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 import skimage.data
-import sklearn.datasets
+from samples import of_scikit_learn
 
 from oatmeal.core.colour import decode_srgb, encode_srgb, lightness, ranges
 from oatmeal.core.picture import reduced
@@ -19,7 +19,7 @@ def photographs():
              "immunohistochemistry", "retina", "rocket")  # fmt: skip
     found = {name: getattr(skimage.data, name)()[..., :3] for name in names}
     for name in ("china.jpg", "flower.jpg"):
-        found[name] = sklearn.datasets.load_sample_image(name)
+        found[name] = of_scikit_learn(name)
     return {name: decode_srgb(codes / 255).astype(np.float32) for name, codes in found.items()}
 
 
