@@ -107,6 +107,25 @@ def test_a_running_job_is_called_off_between_its_strips(frames, database, store)
     assert not list(store.incoming.iterdir())
 
 
+def test_nothing_begins_in_the_place_of_a_job_that_is_called_off(
+    frames, database, store, monkeypatch
+):
+    start(frames)
+    with database.session() as session:
+        first, second = (job.id for job in batches.claim(session, 2))
+    called = []
+
+    def call_off(store, job_id):
+        called.append(job_id)
+        with database.session() as other:  # its place is free, and taken again at once
+            batches.claim(other, 1)
+
+    monkeypatch.setattr(batches, "call_off", call_off)
+    frames.send("POST", "/api/exports/1/cancel")
+    assert called == [first, second]
+    assert states(frames) == ["running", "running", "cancelled"]
+
+
 def test_a_job_that_ran_when_the_server_ended_is_done_once(frames, runner, database, store):
     start(frames)
     with database.session() as session:

@@ -217,14 +217,18 @@ def progress_file(store: FileStore, job_id: int) -> Path:
 
 def cancel(session: Session, store: FileStore, batch_id: int) -> None:
     """Call off what is not done; files that are done stay."""
-    for job in get(session, batch_id).jobs:
-        if job.state == "running":
-            call_off(store, job.id)
+    get(session, batch_id)
+    # first what waits: what is called off would let it begin
     session.execute(
         update(ExportJob)
         .where(ExportJob.batch_id == batch_id, ExportJob.state == "waiting")
         .values(state="cancelled")
     )
+    running = select(ExportJob.id).where(
+        ExportJob.batch_id == batch_id, ExportJob.state == "running"
+    )
+    for job_id in session.scalars(running):
+        call_off(store, job_id)
 
 
 def call_off(store: FileStore, job_id: int) -> None:
