@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from importlib.metadata import distribution
 from pathlib import Path
 from typing import Any
@@ -38,16 +39,31 @@ def codes(height: int = 40, width: int = 60, bits: int = 8, seed: int = 5) -> ND
     )
 
 
+@cache
+def _lights(count: int) -> NDArray[np.float32]:
+    return decode_srgb(np.arange(count) / (count - 1)).astype(np.float32)
+
+
+def linear_of(codes: NDArray[Any]) -> NDArray[np.float32]:
+    """Linear light of codes, uint8 or uint16: each code is decoded once, not each pixel."""
+    return _lights(np.iinfo(codes.dtype).max + 1).take(codes)
+
+
 def of_scikit_learn(name: str) -> NDArray[np.uint8]:
     """A photograph of scikit-learn, uint8 ``(H, W, 3)``, without loading what goes with it."""
     carried = distribution("scikit-learn").locate_file(f"sklearn/datasets/images/{name}")
     return np.asarray(Image.open(str(carried)))
 
 
-def write_png(path: Path, pixels: NDArray[Any]) -> Path:
-    """Write codes as PNG with a general-purpose library, quickly rather than small."""
+def png(pixels: NDArray[Any]) -> bytes:
+    """Codes as PNG by a general-purpose library, quickly rather than small."""
     quick = {"level": 1, "filter": imagecodecs.PNG.FILTER.NO}
-    path.write_bytes(imagecodecs.png_encode(np.ascontiguousarray(np.squeeze(pixels)), **quick))
+    return bytes(imagecodecs.png_encode(np.ascontiguousarray(np.squeeze(pixels)), **quick))
+
+
+def write_png(path: Path, pixels: NDArray[Any]) -> Path:
+    """Write codes as PNG."""
+    path.write_bytes(png(pixels))
     return path
 
 

@@ -8,9 +8,8 @@ from functools import cache
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from samples import DEMO
+from samples import DEMO, linear_of
 
-from oatmeal.core.colour import decode_srgb
 from oatmeal.core.join import Frame
 from oatmeal.core.picture import ArrayPicture
 
@@ -44,7 +43,7 @@ def small() -> list[NDArray[np.uint8]]:
 
 
 def frame(name: str, codes: NDArray[np.uint8]) -> Frame:
-    return Frame.of(name, ArrayPicture(decode_srgb(codes / 255).astype(np.float32)))
+    return Frame.of(name, ArrayPicture(linear_of(codes)))
 
 
 def off_places(found, shots) -> float:

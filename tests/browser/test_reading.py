@@ -3,12 +3,10 @@
 import json
 
 import cv2
-import numpy as np
 import pytest
 from playwright.sync_api import expect
-from samples import DEMO
+from samples import DEMO, linear_of
 
-from oatmeal.core.colour import decode_srgb
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import from_document
 from oatmeal.library import series
@@ -19,7 +17,7 @@ LOOK = {"mix": {"lifts": {"blue": -1.2, "red": 0.8}}, "tone": {"contrast": 20}}
 @pytest.fixture
 def print_of(tmp_path):
     codes = cv2.imread(str(DEMO / "mugs-on-the-stall.jpg"))[..., ::-1]
-    light = decode_srgb(np.ascontiguousarray(codes[::2, ::2]) / 255).astype(np.float32)
+    light = linear_of(codes[::2, ::2])
     path = tmp_path / "print.png"
     cv2.imwrite(str(path), Pipeline(light).codes(from_document(LOOK)))
     return path

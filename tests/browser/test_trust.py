@@ -1,10 +1,9 @@
 """What a page must never do: run what stands in a name, or keep silent about a lost original."""
 
 import hashlib
-import io
 from html import unescape
 
-from PIL import Image
+import samples
 from playwright.sync_api import expect
 from samples import DEMO, codes
 
@@ -26,9 +25,7 @@ HOSTILE = (
 
 def png(seed):
     """Bytes of a small picture."""
-    buffer = io.BytesIO()
-    Image.fromarray(codes(90, 120, seed=seed)).save(buffer, "PNG")
-    return buffer.getvalue()
+    return samples.png(codes(90, 120, seed=seed))
 
 
 def test_hostile_names_are_shown_and_never_run(desk, page, live):

@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from samples import DEMO
+from samples import DEMO, linear_of
 from skimage.draw import ellipse, polygon
 from skimage.morphology import reconstruction
 
@@ -21,7 +21,7 @@ from oatmeal.core.recipe.settings import put
 from oatmeal.core.recipe.words import changes
 
 CODES = cv2.imread(str(DEMO / "first-lift.jpg"))[..., ::-1]
-RGB = reduced(np.ascontiguousarray(decode_srgb(CODES / 255).astype(np.float32)), 420)
+RGB = reduced(linear_of(CODES), 420)
 HIGH, WIDE = RGB.shape[:2]
 ALL = {"kind": "fade", "from": [2, 2], "to": [2, 2]}  # nothing lies beyond its end
 NONE = {"kind": "strokes", "strokes": [{"path": "100 100", "radius": 0.002, "max": 0}]}
@@ -274,7 +274,7 @@ def test_a_proxy_equals_the_reduced_export():
         for kind in ("strokes", "held", "alike", "fade")
     ]
     wanted = recipe(*areas)
-    large = np.ascontiguousarray(decode_srgb(CODES / 255).astype(np.float32))
+    large = linear_of(CODES)
     export = rendered(ArrayPicture(large), wanted, long_side=420)
     proxy = Pipeline(RGB, scale=420 / max(large.shape)).encoded(wanted)
     assert np.abs(export - proxy).mean() <= 2 / 255

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from samples import codes
+from samples import codes, linear_of
 from skimage.measure import find_contours
 
 from oatmeal.core.areas.placing import placed
@@ -17,7 +17,7 @@ from oatmeal.core.seeing.areas import contours, drawn, masks_of, seen
 from oatmeal.core.seeing.spot import read_spot, touched_zones
 from oatmeal.core.tone.local import zone_weights
 
-RGB = decode_srgb(codes(120, 180, 16) / 65535).astype(np.float32)
+RGB = linear_of(codes(120, 180, 16))
 OVAL = {"kind": "ellipse", "centre": [0.4, 0.3], "radii": [0.25, 0.15], "angle": 20}
 
 

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 import pytest
-from samples import DEMO
+from samples import DEMO, linear_of
 
 from oatmeal.core import colour
 from oatmeal.core.colour import decode_srgb
@@ -141,7 +141,7 @@ def scaled(plane, factor):
 
 def test_side_fringes_are_measured_to_a_fraction_of_a_pixel():
     codes = cv2.imread(str(DEMO / "bunting.jpg"), cv2.IMREAD_COLOR)[..., ::-1]
-    light = decode_srgb(codes / 255).astype(np.float32)
+    light = linear_of(codes)
     grey = np.repeat(light[..., 1:2], 3, axis=2).copy()
     corner = np.hypot(*grey.shape[:2]) / 2
     none = find_side_fringes(ArrayPicture(grey))

@@ -6,9 +6,9 @@ from functools import cache
 
 import numpy as np
 import pytest
-from samples import codes
+from samples import codes, linear_of
 
-from oatmeal.core.colour import decode_srgb, ranges
+from oatmeal.core.colour import ranges
 from oatmeal.core.picture import ArrayPicture
 from oatmeal.core.pipeline import Order, Pipeline, Region, render
 from oatmeal.core.pipeline.order import STAGES
@@ -17,7 +17,7 @@ from oatmeal.core.recipe.carry import GROUPS, carried, scaled
 from oatmeal.core.recipe.settings import put, value_at
 from oatmeal.core.recipe.words import changes, shown
 
-RGB = decode_srgb(codes(90, 130, 16) / 65535).astype(np.float32)
+RGB = linear_of(codes(90, 130, 16))
 RGB[20:50, 30:70] *= np.float32(3.0)  # some light beyond white, for what holds the ends
 
 #: A recipe in which every setting has something to act on.

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
-from samples import codes
+from samples import codes, linear_of
 
 from oatmeal.core import prepare
 from oatmeal.core.colour import decode_srgb
@@ -13,7 +13,7 @@ from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region, opacity, render,
 from oatmeal.core.recipe import REST, from_document, read
 from oatmeal.photofile.decode import SourcePicture
 
-RGB = decode_srgb(codes(150, 230, 16) / 65535).astype(np.float32)
+RGB = linear_of(codes(150, 230, 16))
 ALPHA = codes(150, 230)[..., 0]
 PICTURE = ArrayPicture(RGB, 0.0, ALPHA)
 RECIPE = read(
@@ -89,7 +89,7 @@ def test_the_colour_beside_a_file_is_dithered_from_finer_light_and_keeps_what_ar
     assert np.abs(found.mean(axis=(0, 2)) / 255 - slow[0, :, 0]).max() < 0.1 / 255
     codes = np.arange(256, dtype=np.uint8).reshape(16, 16)
     exact = np.repeat(codes[..., None], 3, axis=2)
-    same = ArrayPicture(decode_srgb(exact / 255).astype(np.float32))
+    same = ArrayPicture(linear_of(exact))
     assert np.array_equal(render_colour(same, REST), exact)
 
 
@@ -170,7 +170,7 @@ def test_places_come_back_and_no_corner_is_empty(frame, lens):
 def test_a_part_of_any_frame_is_that_part_of_the_whole(frame, lens, monkeypatch):
     """Bit for bit, across the squares that it is made in."""
     monkeypatch.setattr("oatmeal.core.prepare.frame.TILE", 200)
-    big = ArrayPicture(decode_srgb(codes(700, 1100, 16) / 65535).astype(np.float32))
+    big = ArrayPicture(linear_of(codes(700, 1100, 16)))
     view = seen(big, lens, **frame)
     found = whole(view)
     for x, y in ((0, 0), (130, 77), (view.width - 150, view.height - 120)):

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 import skimage.data
 from PIL import Image
-from samples import DEMO, of_scikit_learn
+from samples import DEMO, linear_of, of_scikit_learn
 
 from oatmeal.core import mix
 from oatmeal.core.colour import (
@@ -35,7 +35,7 @@ def jpeg(codes, quality):
 
 def shown(codes, guard=0.0, **lifts):
     """Encoded grey under lifts, with a guard from 0 to 1."""
-    rgb = decode_srgb(codes / 255).astype(np.float32)
+    rgb = linear_of(codes)
     analysis = mix.analyse(rgb, Guarding(guard) if guard else None)
     grey = mix.lifted(kernels.luminance(rgb), analysis, Mix(lifts=Lifts(**lifts)))
     return encode_srgb(np.minimum(grey, 1))

@@ -11,11 +11,11 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from samples import codes
+from samples import codes, linear_of
 
 from oatmeal.core import mix, tone
 from oatmeal.core.bands.split import RADII
-from oatmeal.core.colour import decode_srgb, oklab_to_linear, ranges
+from oatmeal.core.colour import oklab_to_linear, ranges
 from oatmeal.core.mix import film
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import DECLARED, REST, Film, Mix, from_document
@@ -29,7 +29,7 @@ from oatmeal.core.seeing.starts import starts
 from oatmeal.core.tone import curve, local
 
 KEPT = Path(__file__).parent / "kept" / "figures.json"
-RGB = decode_srgb(codes(120, 180, 16) / 65535).astype(np.float32)
+RGB = linear_of(codes(120, 180, 16))
 RECIPE = from_document(
     {
         "prepare": {"exposure": 0.2},

@@ -5,9 +5,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from samples import codes, read_png
+from samples import codes, linear_of, read_png
 
-from oatmeal.core.colour import decode_srgb
 from oatmeal.core.picture import ArrayPicture
 from oatmeal.core.pipeline import Pipeline, render
 from oatmeal.core.recipe import from_document
@@ -15,7 +14,7 @@ from oatmeal.core.recipe import from_document
 KEPT = Path(__file__).parent / "kept"
 RECIPES = json.loads((KEPT / "recipes.json").read_text())
 FRAMES = read_png(KEPT / "frames.png").reshape(len(RECIPES), 90, 130).astype(int)
-RGB = decode_srgb(codes(90, 130, 16) / 65535).astype(np.float32)
+RGB = linear_of(codes(90, 130, 16))
 
 
 @pytest.mark.parametrize("number", range(len(RECIPES)), ids=list(RECIPES))

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from samples import DEMO, codes
+from samples import DEMO, codes, linear_of
 
 from oatmeal.core import colour
 from oatmeal.core.colour import decode_srgb, encode_srgb
@@ -16,7 +16,7 @@ from oatmeal.core.recipe import REST, from_document
 from oatmeal.core.seeing.begin import begin, find_light, neutral
 from oatmeal.photofile.decode import decode
 
-RGB = decode_srgb(codes(300, 410, 16) / 65535).astype(np.float32)
+RGB = linear_of(codes(300, 410, 16))
 FRAMES = ("bunting", "first-lift", "mugs-on-the-stall", "night-burner", "painted-wagon",
           "puppet-pilots", "straight-up", "valley-fog")  # fmt: skip
 

@@ -1,17 +1,17 @@
 """Maps in the place of settings: which there are, and that they differ from place to place."""
 
 import numpy as np
-from samples import codes
+from samples import codes, linear_of
 
 from oatmeal.core import mix, tone
-from oatmeal.core.colour import decode_srgb, ranges
+from oatmeal.core.colour import ranges
 from oatmeal.core.maps import Box, Maps
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import DECLARED, REST, from_document
 from oatmeal.core.recipe.areas import LIGHT, NUMBERS, SCALE, Values
 from oatmeal.core.tone import local
 
-RGB = decode_srgb(codes(90, 130, 16) / 65535).astype(np.float32)
+RGB = linear_of(codes(90, 130, 16))
 SHAPE = RGB.shape[:2]
 SPLIT = 65
 

@@ -3,9 +3,9 @@
 import cv2
 import numpy as np
 import pytest
-from samples import DEMO
+from samples import DEMO, linear_of
 
-from oatmeal.core.colour import decode_srgb, lightness
+from oatmeal.core.colour import lightness
 from oatmeal.core.noise import NONE, SIDE, Noise, even_terms, measured_array
 from oatmeal.core.picture import ArrayPicture, reduced
 from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region, render
@@ -21,7 +21,7 @@ BALANCE = np.array([2.0, 1.0, 1.6])
 
 def picture(name, size):
     codes = cv2.imread(str(DEMO / name), cv2.IMREAD_COLOR)[..., ::-1]
-    light = decode_srgb(codes / 255).astype(np.float32)
+    light = linear_of(codes)
     return np.ascontiguousarray(cv2.resize(light, size, interpolation=cv2.INTER_AREA))
 
 

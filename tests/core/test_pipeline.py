@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from samples import codes
+from samples import codes, linear_of
 
 from oatmeal.core import pipeline
 from oatmeal.core.colour import decode_srgb
@@ -206,7 +206,7 @@ def test_a_strip_is_let_go_as_soon_as_it_is_done():
     """Without waiting for the garbage collector: strips of a large picture would pile up."""
     spots = [{"path": "3000 3000", "source": [0.2, 0.1]}]
     recipe = from_document({"prepare": {"noise": {"light": 50}, "spots": spots}})
-    rgb = decode_srgb(codes(60, 90, 16) / 65535).astype(np.float32)
+    rgb = linear_of(codes(60, 90, 16))
     picture = ArrayPicture(rgb)
     gc.collect()
     gc.disable()

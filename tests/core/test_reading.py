@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from samples import DEMO, colours
+from samples import DEMO, colours, linear_of
 from scipy.interpolate import PchipInterpolator
 
 from oatmeal.core.colour import decode_srgb, encode_srgb, lightness
@@ -26,7 +26,7 @@ from oatmeal.core.tone.scale import transfer
 @cache
 def picture(name, side=560):
     codes = cv2.imread(str(DEMO / f"{name}.jpg"))[..., ::-1]
-    return reduced(decode_srgb(codes / 255).astype(np.float32), side)
+    return reduced(linear_of(codes), side)
 
 
 def tones(encoded):

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 import pytest
-from samples import codes
+from samples import codes, linear_of
 
 from oatmeal.core import prepare
 from oatmeal.core.colour import decode_srgb, encode_srgb, lightness, luminance
@@ -18,7 +18,7 @@ from oatmeal.core.recipe.words import changes
 from oatmeal.core.seeing.sources import find_source
 from oatmeal.core.seeing.specks import find_specks
 
-RGB = decode_srgb(codes(300, 420, 16) / 65535).astype(np.float32)
+RGB = linear_of(codes(300, 420, 16))
 LONG = 420
 
 

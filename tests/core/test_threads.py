@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from samples import BLUE, GREEN, GREY, RED, codes, patches
+from samples import BLUE, GREEN, GREY, RED, codes, linear_of, patches
 
 from oatmeal.core import colour
-from oatmeal.core.colour import decode_srgb, ranges
+from oatmeal.core.colour import ranges
 from oatmeal.core.picture import ArrayPicture
 from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region, render
 from oatmeal.core.pipeline.render import small_of
@@ -17,7 +17,7 @@ from oatmeal.core.recipe.carry import scaled
 from oatmeal.core.recipe.threads import NEAREST_FEET
 from oatmeal.core.seeing.greymap import GreyMap
 
-RGB = decode_srgb(codes(300, 410, 16) / 65535).astype(np.float32)
+RGB = linear_of(codes(300, 410, 16))
 
 
 def led(threads, **more):

@@ -1,12 +1,10 @@
 """What tests of batches share: a series, and something that runs jobs."""
 
-import io
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 from batching import LOOK
-from PIL import Image
-from samples import codes
+from samples import codes, png
 
 from oatmeal.exports.runner import Runner
 from oatmeal.exports.workers import OnExecutor
@@ -17,9 +15,8 @@ def frames(web):
     """A series of three photographs; the first has a look."""
     series = web.series("Larkmoor meet")
     for seed in (1, 2, 3):
-        buffer = io.BytesIO()
-        Image.fromarray(codes(60, 90, seed=seed)).save(buffer, "PNG")
-        assert web.upload(series, f"DSC_{seed}.png", buffer.getvalue()).status_code == 200
+        frame = png(codes(60, 90, seed=seed))
+        assert web.upload(series, f"DSC_{seed}.png", frame).status_code == 200
     web.send("PUT", "/api/versions/1/recipe", {"revision": 1, "recipe": LOOK})
     return web
 

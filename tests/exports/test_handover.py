@@ -1,11 +1,11 @@
 """Hand-over: files that are sent, exported back, and watched for."""
 
-import io
 import os
 import time
 
 import numpy as np
 import pytest
+import samples
 from PIL import Image
 from samples import codes
 
@@ -19,9 +19,7 @@ from oatmeal.web import access
 
 
 def png(seed=1):
-    buffer = io.BytesIO()
-    Image.fromarray(codes(60, 90, seed=seed)).save(buffer, "PNG")
-    return buffer.getvalue()
+    return samples.png(codes(60, 90, seed=seed))
 
 
 @pytest.fixture

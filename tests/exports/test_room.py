@@ -1,14 +1,12 @@
 """Disks that are full: what is needed and where is said, before the work where it can be known."""
 
 import errno
-import io
 import os
 import time
 
 import pytest
 from batching import batch_of, start, states, wait
-from PIL import Image
-from samples import codes
+from samples import codes, png
 from sqlalchemy.exc import OperationalError
 
 from oatmeal.exports import batches
@@ -137,11 +135,9 @@ def test_a_disk_that_fills_while_a_file_is_written(frames, monkeypatch, store, f
 
 
 def test_an_upload_that_cannot_fit_is_refused_before_it_is_taken_in(web, disk, store):
-    buffer = io.BytesIO()
-    Image.fromarray(codes(60, 90)).save(buffer, "PNG")
     disk.left = 1000
     series = web.series()
-    reply = web.upload(series, "lift.png", buffer.getvalue())
+    reply = web.upload(series, "lift.png", png(codes(60, 90)))
     assert reply.status_code == 507
     assert reply.json["detail"].startswith("lift.png needs ")
     assert str(store.incoming) in reply.json["detail"]

@@ -1,11 +1,8 @@
 """A recipe over a selection: plan, apply, undo; and what is found anew in each frame."""
 
-import io
-
 import numpy as np
 import pytest
-from PIL import Image
-from samples import codes
+from samples import codes, png
 
 from oatmeal.core.recipe.carry import GROUPS
 from oatmeal.library import photographs, versions
@@ -18,10 +15,7 @@ EVERYTHING = [group.name for group in GROUPS]
 
 
 def picture(seed, gain=1.0):
-    buffer = io.BytesIO()
-    dimmed = (codes(90, 120, seed=seed) * gain).astype(np.uint8)
-    Image.fromarray(dimmed).save(buffer, "PNG")
-    return buffer.getvalue()
+    return png((codes(90, 120, seed=seed) * gain).astype(np.uint8))
 
 
 @pytest.fixture

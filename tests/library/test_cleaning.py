@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from samples import codes
+from samples import codes, linear_of
 
 from oatmeal.core import prepare
 from oatmeal.core.colour import decode_srgb
@@ -13,7 +13,7 @@ from oatmeal.core.recipe.paths import path
 from oatmeal.library.cleaning import Cleaning
 from oatmeal.library.errors import Invalid
 
-RGB = decode_srgb(codes(300, 420, 16) / 65535).astype(np.float32)
+RGB = linear_of(codes(300, 420, 16))
 
 
 def cleaning(rgb, noise=None):

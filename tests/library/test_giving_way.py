@@ -1,12 +1,10 @@
 """Several clients at once: rows are locked in one order, and what gave way is done again."""
 
-import io
 import threading
 
 import pytest
 from conftest import Web
-from PIL import Image
-from samples import codes
+from samples import codes, png
 from sqlalchemy import select
 from sqlalchemy.exc import OperationalError
 
@@ -21,9 +19,7 @@ ROUNDS = 12
 def frames(web):
     series = web.series()
     for seed in range(FRAMES):
-        buffer = io.BytesIO()
-        Image.fromarray(codes(20, 30, seed=seed)).save(buffer, "PNG")
-        web.upload(series, f"{seed}.png", buffer.getvalue())
+        web.upload(series, f"{seed}.png", png(codes(20, 30, seed=seed)))
     return web
 
 
@@ -128,9 +124,8 @@ class Interrupted:
 
 def test_a_sheet_is_read_while_photographs_come_and_go(frames, database):
     def add():
-        buffer = io.BytesIO()
-        Image.fromarray(codes(20, 30, seed=FRAMES)).save(buffer, "PNG")
-        assert frames.upload(1, "late.png", buffer.getvalue()).status_code == 200
+        late = png(codes(20, 30, seed=FRAMES))
+        assert frames.upload(1, "late.png", late).status_code == 200
 
     def remove():
         assert (

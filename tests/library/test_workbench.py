@@ -1,13 +1,11 @@
 """Desks of photographs in use are held by their size in memory."""
 
-import io
 import threading
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pytest
-from PIL import Image
-from samples import codes
+from samples import codes, png
 
 from oatmeal.core.recipe import REST
 from oatmeal.library import photographs, workbench
@@ -24,9 +22,7 @@ def found(web, app):
     """Four photographs of one size."""
     number = web.series()
     for seed in range(4):
-        content = io.BytesIO()
-        Image.fromarray(codes(200, 300, seed=seed)).save(content, "PNG")
-        web.upload(number, f"{seed}.png", content.getvalue())
+        web.upload(number, f"{seed}.png", png(codes(200, 300, seed=seed)))
     with app.extensions["oatmeal"].database.session() as session:
         return [photographs.get(session, one) for one in (1, 2, 3, 4)]
 

@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 import skimage.data
-from samples import of_scikit_learn
+from samples import linear_of, of_scikit_learn
 
 from oatmeal.core.colour import decode_srgb, encode_srgb, lightness, ranges
 from oatmeal.core.picture import reduced
@@ -20,7 +20,7 @@ def photographs():
     found = {name: getattr(skimage.data, name)()[..., :3] for name in names}
     for name in ("china.jpg", "flower.jpg"):
         found[name] = of_scikit_learn(name)
-    return {name: decode_srgb(codes / 255).astype(np.float32) for name, codes in found.items()}
+    return {name: linear_of(codes) for name, codes in found.items()}
 
 
 def test_contrast_is_kept_better_than_by_luminance_and_decolor(photographs):

@@ -1,15 +1,12 @@
 """Prints read over HTTP: from the series, from files, and what is refused."""
 
-import io
 import time
 
 import cv2
 import numpy as np
 import pytest
-from PIL import Image
-from samples import DEMO
+from samples import DEMO, linear_of, png
 
-from oatmeal.core.colour import decode_srgb
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import from_document
 
@@ -24,14 +21,8 @@ def colour():
 
 @pytest.fixture(scope="module")
 def grey(colour):
-    light = decode_srgb(colour / 255).astype(np.float32)
+    light = linear_of(colour)
     return Pipeline(light).codes(from_document(LOOK))
-
-
-def png(pixels):
-    buffer = io.BytesIO()
-    Image.fromarray(pixels).save(buffer, "PNG")
-    return buffer.getvalue()
 
 
 @pytest.fixture
