@@ -11,12 +11,14 @@ from samples import DEMO, colours, linear_of
 from scipy.interpolate import PchipInterpolator
 
 from oatmeal.core.colour import decode_srgb, encode_srgb, lightness
+from oatmeal.core.features import features
 from oatmeal.core.mix.lifting import base_grey
 from oatmeal.core.picture import reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.reading import Pair, ReadingError, aligned, look_of, matched, read
 from oatmeal.core.reading.bases import Candidate, films_near, first_candidates
-from oatmeal.core.reading.fitting import Points, _Fitter
+from oatmeal.core.reading.fitting import Fitted, Points, _Fitter
+from oatmeal.core.reading.kernels import FLOOR
 from oatmeal.core.reading.looks import _curve
 from oatmeal.core.reading.scales import scale_of
 from oatmeal.core.recipe import REST, from_document
@@ -125,6 +127,24 @@ def test_the_fits_derivatives_are_those_of_its_errors(candidate):
         assert off[count:].max() < 0.01 * np.abs(by_steps[count:]).max() + 1e-6, k
 
 
+@pytest.mark.parametrize("candidate", first_candidates()[:4], ids=lambda one: one.kind)
+def test_the_fits_tones_are_those_of_the_formulae(candidate):
+    """Compiled loops against the same in words of a general library, with SciPy's curve."""
+    generator = np.random.default_rng(4)
+    rgb, moves = generator.uniform(0, 1.1, (300, 3)), generator.normal(0, 1, (300, 10))
+    points = Points(rgb, moves[:, :8], moves[:, 8:], np.zeros(300))
+    lifts, strengths = generator.normal(0, 0.3, 8), np.array([0.2, -0.1])
+    knots, heights = np.array([0, 0.2, 0.5, 0.9, 1]), np.array([0.03, 0.1, 0.6, 0.6, 0.97])
+    fitted = Fitted(candidate, candidate.start, lifts, strengths, knots, heights)
+    rest, columns = candidate.columns(rgb)
+    value = np.maximum(rest + columns @ candidate.start, 0)
+    light = decode_srgb(value) if candidate.encoded else value
+    stops = np.log2(light + FLOOR) + moves @ np.concatenate([lifts, strengths])
+    codes = np.clip(encode_srgb(np.maximum(np.exp2(stops) - FLOOR, 0)), 0, 1)
+    wanted = tones(PchipInterpolator(knots, heights)(codes))
+    assert np.abs(fitted.tones(points) - wanted).max() < 0.02
+
+
 def test_another_subject_is_refused(mugs):
     other = Pipeline(picture("first-lift")).encoded(REST)
     with pytest.raises(ReadingError, match="use it for its look instead"):
@@ -145,6 +165,17 @@ def test_a_print_is_laid_where_it_belongs(mugs):
     assert aligned(own, np.full((200, 300), 0.5, np.float32)) is None
 
 
+def test_the_points_of_a_picture_are_found_once(mugs):
+    codes = (mugs.encoded(REST) * 255).astype(np.uint8)
+    found = features(codes, 500, 0.015)
+    assert features(codes.copy(), 500, 0.015) is found
+    assert len(features(codes, 400, 0.015).points) < len(found.points)
+    codes[0, 0] ^= 1
+    assert features(codes, 500, 0.015) is not found
+    with pytest.raises(ValueError, match="read-only"):
+        found.points[0] = 0
+
+
 @pytest.mark.parametrize(
     "candidate", first_candidates(), ids=lambda one: str(one.document or one.kind)
 )
@@ -154,7 +185,10 @@ def test_a_base_weighs_as_the_core_does(candidate):
     rgb = colours(400)[0].astype(np.float64)
     document = candidate.base(weights)
     exact = [round(100 * float(one), 1) / 100 for one in weights]
-    light = candidate.light(rgb)(np.array(exact))
+    rest, columns = candidate.columns(rgb)
+    light = rest + columns @ np.array(exact)
+    if candidate.encoded:
+        light = decode_srgb(np.maximum(light, 0))
     base = from_document({"mix": {"base": document}}).mix.base
     own = base_grey(rgb[None].astype(np.float32), base)[0]
     assert np.abs(encode_srgb(np.maximum(light, 0)) - encode_srgb(np.maximum(own, 0))).max() < 1e-3

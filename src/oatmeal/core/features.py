@@ -10,13 +10,19 @@ CVPR 2012 (RootSIFT).
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
+from typing import Final
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 #: Points that two pictures must have to be compared.
-_FEWEST = 3
+_FEWEST: Final = 3
+
+#: Pictures whose points are remembered, 2 MB each: another print may be read of the same picture,
+#: and a join be looked at again with a frame less.
+_REMEMBERED: Final = 16
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,6 +43,12 @@ class Features:
 
 def features(codes: NDArray[np.uint8], count: int, contrast: float) -> Features:
     """RootSIFT features of a grey picture ``(H, W)``; ``contrast`` is SIFT's threshold."""
+    return _features(codes.tobytes(), codes.shape, count, contrast)
+
+
+@lru_cache(_REMEMBERED)
+def _features(data: bytes, shape: tuple[int, ...], count: int, contrast: float) -> Features:
+    codes = np.frombuffer(data, np.uint8).reshape(shape)
     found, described = cv2.SIFT.create(count, contrastThreshold=contrast).detectAndCompute(
         codes, np.empty(0, np.uint8)
     )
@@ -45,7 +57,9 @@ def features(codes: NDArray[np.uint8], count: int, contrast: float) -> Features:
     marked = np.argsort([-one.response for one in found], kind="stable")
     points = np.array([found[i].pt for i in marked], dtype=np.float64)
     described = described[marked] / (described[marked].sum(axis=1, keepdims=True) + 1e-9)
-    return Features(points, np.sqrt(described).astype(np.float32))
+    described = np.sqrt(described).astype(np.float32)
+    points.flags.writeable = described.flags.writeable = False
+    return Features(points, described)
 
 
 def matched(

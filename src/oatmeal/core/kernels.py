@@ -30,6 +30,7 @@ from oatmeal.core.prepare import (
     spot_kernels,
     thread_kernels,
 )
+from oatmeal.core.reading import kernels as reading
 from oatmeal.core.seeing import kernels as seeing
 from oatmeal.core.tone import fine_kernel
 from oatmeal.core.tone import kernels as tone
@@ -55,6 +56,7 @@ _ROOMS: Final = (
     filters,
     likeness_kernels,
     spot_kernels,
+    reading,
     seeing,
 )
 

@@ -6,14 +6,14 @@ core's own.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.colour import decode_srgb, encode_srgb
+from oatmeal.core.colour import encode_srgb
 from oatmeal.core.mix.film import FILMS, FILTERS, expose
 from oatmeal.core.mix.lifting import base_grey
 from oatmeal.core.recipe import Film, from_document
@@ -50,6 +50,8 @@ class Candidate:
 
     def columns(self, rgb: Values) -> tuple[Values, Values]:
         """What is there without weights ``(n,)``, and what they weigh ``(n, k)``."""
+        if self.kind == "fixed":
+            return fixed_light(self.document, rgb), np.empty((len(rgb), 0))
         if self.kind == "linear":
             return rgb[:, 2], rgb[:, :2] - rgb[:, 2:]
         encoded = encode_srgb(np.maximum(rgb, 0))
@@ -64,15 +66,10 @@ class Candidate:
         columns[rows, np.array([3, 5, 1])[order[:, 0]]] = middle - low
         return np.asarray(low), columns
 
-    def light(self, rgb: Values) -> Callable[[Values], Values]:
-        """Linear grey of colours ``(n, 3)`` as a function of the weights."""
-        if self.kind == "fixed":
-            fixed = fixed_light(self.document, rgb)
-            return lambda weights: fixed
-        rest, columns = self.columns(rgb)
-        if self.kind == "linear":
-            return lambda weights: np.asarray(np.maximum(rest + columns @ weights, 0))
-        return lambda weights: np.asarray(decode_srgb(np.maximum(rest + columns @ weights, 0)))
+    @property
+    def encoded(self) -> bool:
+        """Whether encoded values are weighed, rather than light."""
+        return self.kind in ("channels", "six")
 
     def base(self, weights: Values) -> dict[str, Any]:
         """The recipe's base with these weights."""

@@ -19,14 +19,19 @@ import numpy as np
 import scipy  # its parts are loaded when they are first asked for
 from numpy.typing import ArrayLike, NDArray
 
-from oatmeal.core.colour import decode_srgb, encode_srgb, lightness, luminance_of_lightness
+from oatmeal.core.colour import encode_srgb, luminance_of_lightness
 from oatmeal.core.reading.bases import Candidate
-from oatmeal.core.recipe.curves import monotone
+from oatmeal.core.reading.kernels import (
+    Pieces,
+    Weighed,
+    codes_of,
+    curved,
+    slopes_of,
+    tones_of_codes,
+)
+from oatmeal.core.recipe.curves import inclines
 
 Values = NDArray[np.float64]
-
-#: Light that is added before the logarithm.
-FLOOR: Final = 2.0**-12
 
 #: Knots of the curve between its ends, and how near two may be.
 _KNOTS: Final = 9
@@ -45,32 +50,6 @@ STANDS: Final = 1e-6
 
 #: The curve's slope below which it counts as level.
 _FLATTEST: Final = 0.05
-
-_STOPS: Final = np.linspace(-12.0, 5.0, 3401)
-_AT_STOPS: Final = np.clip(encode_srgb(np.maximum(np.exp2(_STOPS) - FLOOR, 0)), 0, 1)
-_PLACES: Final = np.linspace(0, 1, 1025)
-
-#: Where numbers lie on an evenly spaced scale: the mark before each, and the share to the next.
-Places = tuple[NDArray[np.intp], Values]
-
-
-def _lying(values: Values, scale: Values) -> Places:
-    """Where values lie on a scale, at its ends at the most."""
-    last = len(scale) - 1
-    spot = np.clip((values - scale[0]) * (last / (scale[-1] - scale[0])), 0, last)
-    before = np.minimum(spot.astype(np.intp), last - 1)
-    return before, spot - before
-
-
-def _read(table: Values, places: Places) -> Values:
-    """A table ``(N,)`` over a scale, or several side by side ``(N, k)``, read between its marks."""
-    before, share = places
-    share = share.reshape(-1, *(1,) * (table.ndim - 1))
-    low = table[before]
-    return np.asarray(low + share * (table[before + 1] - low))
-
-
-_STOPS_LYING: Final = _lying(_AT_STOPS, _PLACES)
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,11 +94,9 @@ class Fitted:
 
     def tones(self, points: Points) -> Values:
         """L* of points."""
-        light = self.candidate.light(points.rgb)(self.weights)
-        stops = np.log2(light + FLOOR) + points.ranges @ self.lifts
-        stops = stops + points.columns @ self.strengths
-        curve = tones_of(monotone(self.knots, self.heights)(_PLACES))
-        return _read(curve, _lying(_read(_AT_STOPS, _lying(stops, _STOPS)), _PLACES))
+        weighed = _weighed(self.candidate, points, np.ones(8, np.bool_))
+        amounts = np.concatenate([self.lifts, self.strengths])
+        return curved(codes_of(weighed, self.weights, amounts), _pieces(self.knots, self.heights))
 
     def error(self, points: Points) -> float:
         """Root mean square error in L*; what is far off counts as 8."""
@@ -127,15 +104,20 @@ class Fitted:
         return float(np.sqrt((off**2).mean()))
 
 
-_MARKS: Final = np.linspace(0, 1, 4097)
-_TONES: Final = np.asarray(lightness(decode_srgb(_MARKS)))
-
-
 def tones_of(encoded: ArrayLike) -> Values:
-    """L* of encoded values, to 1e-4: read off a table in half the time that powers take."""
-    before, share = _lying(np.asarray(encoded, dtype=np.float64), _MARKS)
-    low = _TONES[before]
-    return np.asarray(low + share * (_TONES[before + 1] - low))
+    """L* of encoded values of any shape, to 1e-4: read off a table sooner than powers are taken."""
+    values = np.asarray(encoded, dtype=np.float64)
+    return tones_of_codes(np.ravel(values)).reshape(values.shape)
+
+
+def _weighed(candidate: Candidate, points: Points, known: NDArray[np.bool_]) -> Weighed:
+    rest, columns = (np.ascontiguousarray(one) for one in candidate.columns(points.rgb))
+    moves = np.concatenate([points.ranges[:, known], points.columns], axis=1)
+    return Weighed(rest, columns, candidate.encoded, moves)
+
+
+def _pieces(knots: Values, heights: Values) -> Pieces:
+    return Pieces(knots, heights, inclines(knots, heights))
 
 
 def fit(
@@ -162,15 +144,14 @@ class _Fitter:
         self, candidate: Candidate, points: Points, known: NDArray[np.bool_], begin: Fitted | None
     ) -> None:
         self.candidate, self.points, self.known = candidate, points, known
-        self.light = candidate.light(points.rgb)
-        self.ranges = points.ranges[:, known]
+        self.weighed = _weighed(candidate, points, known)
         weights = candidate.start if begin is None else begin.weights
         lifts = np.zeros(int(known.sum())) if begin is None else begin.lifts[known]
         strengths = np.zeros(points.columns.shape[1])
         if begin is not None and len(begin.strengths) == len(strengths):
             strengths = begin.strengths
         self.ends = np.cumsum([len(weights), len(lifts), len(strengths)])
-        encoded = _read(_AT_STOPS, _lying(self._stops(weights, lifts, strengths), _STOPS))
+        encoded = codes_of(self.weighed, weights, np.concatenate([lifts, strengths]))
         self.knots = _knots(encoded)
         wanted = encode_srgb(luminance_of_lightness(points.target))
         order = np.argsort(encoded)
@@ -180,20 +161,15 @@ class _Fitter:
         self.start = np.concatenate([weights, lifts, strengths, np.minimum(steps, 0.999)])
         self.hold = _RIDGE * 0.12 * np.sqrt(len(points.target))
 
-    def _stops(self, weights: Values, lifts: Values, strengths: Values) -> Values:
-        stops = np.log2(self.light(weights) + FLOOR) + self.ranges @ lifts
-        return np.asarray(stops + self.points.columns @ strengths)
-
     def _parts(self, x: Values) -> tuple[Values, Values, Values, Values]:
         one, two, three = self.ends
         return x[:one], x[one:two], x[two:three], x[three:]
 
-    def _table(self, steps: Values) -> Values:
-        """L* of the curve at :data:`_PLACES`; of several curves, ``(knots, k)``, side by side."""
+    def _curve(self, steps: Values) -> Pieces:
+        """The curve of steps ``(q,)``; of several, ``(q, k)``, their heights side by side."""
         rising = np.arange(len(steps)) * 1e-7
         heights = np.minimum(np.cumsum(steps, axis=0), 1.0)
-        heights = heights + (rising if steps.ndim == 1 else rising[:, None])
-        return tones_of(monotone(self.knots, heights)(_PLACES))
+        return _pieces(self.knots, heights + (rising if steps.ndim == 1 else rising[:, None]))
 
     def _held(self, x: Values) -> Values:
         """Numbers are held near rest, and the curve's slopes near each other."""
@@ -230,35 +206,24 @@ class _Fitter:
         return np.asarray(self.hold * out)
 
     def errors(self, x: Values) -> Values:
-        weights, lifts, strengths, steps = self._parts(x)
-        tones = _read(self._table(steps), _STOPS_LYING)
-        found = _read(tones, _lying(self._stops(weights, lifts, strengths), _STOPS))
+        one, three = self.ends[0], self.ends[2]
+        codes = codes_of(self.weighed, x[:one], x[one:three])
+        found = curved(codes, self._curve(x[three:]))
         return np.concatenate([found - self.points.target, self._held(x)])
 
     def slopes(self, x: Values) -> Values:
-        weights, lifts, strengths, steps = self._parts(x)
-        table = self._table(steps)
-        tones = _read(table, _STOPS_LYING)
-        places = _lying(self._stops(weights, lifts, strengths), _STOPS)
-        by_stop = _read(np.gradient(tones, _STOPS[1] - _STOPS[0]), places)[:, None]
-        own = np.log2(self.light(weights) + FLOOR)
-        columns = []
-        for k in range(len(weights)):
-            moved = weights.copy()
-            moved[k] += 1e-4
-            columns.append(by_stop[:, 0] * (np.log2(self.light(moved) + FLOOR) - own) / 1e-4)
+        one, three = self.ends[0], self.ends[2]
+        steps, held = x[three:], self._held_slopes(x)
+        curve = self._curve(steps)
         by = np.where(np.cumsum(steps) < 0.999, 1e-4, -1e-4)
-        tables = (self._table(steps[:, None] + np.diag(by)) - table[:, None]) / by
-        data = np.concatenate(
-            [
-                np.array(columns).T.reshape(len(own), -1),
-                by_stop * self.ranges,
-                by_stop * self.points.columns,
-                _read(tables, _lying(_read(_AT_STOPS, places), _PLACES)),
-            ],
-            axis=1,
-        )
-        return np.concatenate([data, self._held_slopes(x)])
+        moved = self._curve(steps[:, None] + np.diag(by))
+        by_height = (moved.heights - curve.heights[:, None]) / by
+        by_incline = (moved.inclines - curve.inclines[:, None]) / by
+        count = len(self.points.target)
+        out = np.empty((count + len(held), len(x)))
+        slopes_of(self.weighed, x[:one], x[one:three], curve, by_height, by_incline, out[:count])
+        out[count:] = held
+        return out
 
     def solved(self, rounds: int) -> Fitted:
         counts = np.diff(self.ends, prepend=0)

@@ -232,19 +232,20 @@ def _points(
         index = one.held if held else one.fit
         rgb.append(one.colour.reshape(-1, 3)[index].astype(np.float64))
         moved.append(one.weights[index].astype(np.float64))
-        columns.append(_columns(one, candidate, mixed, names, character)[index])
+        columns.append(_columns(one, index, candidate, mixed, names, character))
         target.append(one.tones.ravel()[index].astype(np.float64))
     return Points(*(np.concatenate(part) for part in (rgb, moved, columns, target)))
 
 
 def _columns(
     one: Subject,
+    index: NDArray[np.int64],
     candidate: Candidate,
     mixed: Fitted | None,
     names: Sequence[str],
     character: str,
 ) -> Values:
-    """Stops by which each setting moves every pixel, at its full strength ``(h w, m)``."""
+    """Stops by which each setting moves some pixels, at its full strength ``(n, m)``."""
     height, width = one.target.shape
     found = []
     if mixed is not None:
@@ -260,8 +261,8 @@ def _columns(
         ring = ((x * width) ** 2 + (y * height) ** 2) / (width**2 + height**2)
         found += [ring, ring * ring]
     if not found:
-        return np.empty((height * width, 0))
-    return np.stack([part.ravel() for part in found], axis=1)
+        return np.empty((len(index), 0))
+    return np.stack([part.ravel()[index] for part in found], axis=1)
 
 
 def _stops(pipeline: Pipeline, document: dict[str, Any]) -> Values:

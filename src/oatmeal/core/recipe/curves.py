@@ -67,39 +67,54 @@ def monotone(x: NDArray[np.float64], y: NDArray[np.float64]) -> Between:
     ----------
     x : float64 (N,)
         Where the points lie, two or more, rising.
-    y : float64 (N,) or (N, k)
-        Their heights; those of several curves side by side.
+    y : float64 (N,)
+        Their heights.
 
     Returns
     -------
     callable
-        The curve's values where it is asked, within the points; of several ``(n, k)``.
+        The curve's values where it is asked, within the points.
 
     References
     ----------
     F. N. Fritsch and R. E. Carlson, "Monotone Piecewise Cubic Interpolation", SIAM J. Numer. Anal.
-    17 (1980). Slopes: F. N. Fritsch and J. Butland, "A Method for Constructing Local Monotone
-    Piecewise Cubic Interpolants", SIAM J. Sci. Stat. Comput. 5 (1984); at the ends the three-point
-    formula of C. Moler, "Numerical Computing with MATLAB" (2004), section 3.6.
+    17 (1980).
     """
-    count, more = len(x) - 1, (1,) * (y.ndim - 1)
-    widths = np.diff(x).reshape(count, *more)
-    rises = np.diff(y, axis=0) / widths
-    slopes = _slopes(widths, rises)
+    widths, rises = np.diff(x), np.diff(y) / np.diff(x)
+    slopes = inclines(x, y)
     square = (3 * rises - 2 * slopes[:-1] - slopes[1:]) / widths
     cube = (slopes[:-1] + slopes[1:] - 2 * rises) / widths**2
 
     def curve(at: NDArray[np.float64]) -> NDArray[np.float64]:
-        piece = np.clip(np.searchsorted(x, at, side="right") - 1, 0, count - 1)
-        along = np.reshape(at - x[piece], (*np.shape(at), *more))
+        piece = np.clip(np.searchsorted(x, at, side="right") - 1, 0, len(widths) - 1)
+        along = at - x[piece]
         rising = along * (slopes[piece] + along * (square[piece] + along * cube[piece]))
         return np.asarray(y[piece] + rising)
 
     return curve
 
 
-def _slopes(widths: NDArray[np.float64], rises: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Slopes at the points, from the widths and slopes of the lines between them."""
+def inclines(x: NDArray[np.float64], y: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Slopes at the points of the curve of :func:`monotone`.
+
+    Parameters
+    ----------
+    x : float64 (N,)
+    y : float64 (N,) or (N, k)
+        Heights; those of several curves side by side.
+
+    Returns
+    -------
+    float64, as ``y``
+
+    References
+    ----------
+    F. N. Fritsch and J. Butland, "A Method for Constructing Local Monotone Piecewise Cubic
+    Interpolants", SIAM J. Sci. Stat. Comput. 5 (1984); at the ends the three-point formula of
+    C. Moler, "Numerical Computing with MATLAB" (2004), section 3.6.
+    """
+    widths = np.diff(x).reshape(-1, *(1,) * (y.ndim - 1))
+    rises = np.diff(y, axis=0) / widths
     if len(rises) == 1:
         return np.repeat(rises, 2, axis=0)
     left, right = rises[:-1], rises[1:]
