@@ -41,6 +41,12 @@ def pytest_collection_finish():
     gc.set_threshold(20_000, 20, 20)
 
 
+def pytest_sessionfinish():
+    """What all tests left is looked through once; at its end pytest does it five times more."""
+    gc.collect()
+    gc.freeze()
+
+
 def pytest_addoption(parser):
     parser.addoption("--fuzz-seconds", type=float, default=30, help="how long each fuzz test runs")
     parser.addoption("--fuzz-seed", type=int, default=1, help="what its random input begins with")

@@ -40,6 +40,14 @@ def codes(height: int = 40, width: int = 60, bits: int = 8, seed: int = 5) -> ND
 
 
 @cache
+def colour_science() -> Any:
+    """The library that colours are compared with: it is loaded where a test asks for it."""
+    import colour
+
+    return colour
+
+
+@cache
 def _lights(count: int) -> NDArray[np.float32]:
     return decode_srgb(np.arange(count) / (count - 1)).astype(np.float32)
 

@@ -3,11 +3,10 @@
 import cv2
 import numpy as np
 import pytest
+import skimage  # its parts are loaded when they are first asked for
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from samples import DEMO, linear_of
-from skimage.draw import ellipse, polygon
-from skimage.morphology import reconstruction
 
 from oatmeal.core.areas import kernels, likeness, likeness_kernels
 from oatmeal.core.areas.masks import Painter
@@ -122,7 +121,9 @@ def test_a_fade_is_a_smooth_step():
 def test_an_ellipse_turns_clockwise_and_fades_inside():
     found = mask({**KINDS["ellipse"], "feather": 1})
     radii = (0.1 * WIDE, 0.3 * WIDE)
-    rows, columns = ellipse(0.3 * WIDE - 0.5, 0.4 * WIDE - 0.5, *radii, found.shape, -np.pi / 6)
+    rows, columns = skimage.draw.ellipse(
+        0.3 * WIDE - 0.5, 0.4 * WIDE - 0.5, *radii, found.shape, -np.pi / 6
+    )
     expected = np.zeros(found.shape)
     expected[rows, columns] = 1
     assert np.abs(found - expected).mean() < 4e-3
@@ -133,7 +134,7 @@ def test_an_outline_holds_what_it_encloses():
     found = mask({**KINDS["outline"], "feather": 0.0005})
     path = np.array([[0.2, 0.1], [0.6, 0.15], [0.51, 0.45], [0.26, 0.45]]) * WIDE - 0.5
     expected = np.zeros(found.shape)
-    expected[polygon(path[:, 1], path[:, 0], found.shape)] = 1
+    expected[skimage.draw.polygon(path[:, 1], path[:, 0], found.shape)] = 1
     assert np.abs(found - expected).mean() < 4e-3
     soft = mask(KINDS["outline"])
     assert soft[round(0.3 * WIDE), round(0.4 * WIDE)] == 1
@@ -148,7 +149,7 @@ def test_what_hangs_together_equals_the_reference_library():
     for x, y in spots.astype(int):
         near = (slice(y - 1, y + 2), slice(x - 1, x + 2))
         marker[near] = found[near]
-    expected = reconstruction(marker, found, footprint=np.ones((3, 3)))
+    expected = skimage.morphology.reconstruction(marker, found, footprint=np.ones((3, 3)))
     assert np.array_equal(likeness_kernels.joined(found, spots), expected.astype(np.float32))
 
 

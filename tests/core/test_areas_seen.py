@@ -2,8 +2,8 @@
 
 import numpy as np
 import pytest
+import skimage  # its parts are loaded when they are first asked for
 from samples import codes, linear_of
-from skimage.measure import find_contours
 
 from oatmeal.core.areas.placing import placed
 from oatmeal.core.colour import decode_srgb, lightness
@@ -37,7 +37,7 @@ def test_contours_lie_where_the_reference_library_has_them(level):
     """scikit-image's marching squares (Lorensen and Cline 1987)."""
     (line,) = contours(hill(), level)
     found = places(line) * [450, 300]
-    (expected,) = find_contours(hill(), level)
+    (expected,) = skimage.measure.find_contours(hill(), level)
     far = [np.hypot(*(expected[:, ::-1] + 0.5 - point).T).min() for point in found]
     assert max(far) < 1.5
     radius = np.hypot(*(found - [200, 150]).T)

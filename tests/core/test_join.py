@@ -1,12 +1,12 @@
 """Joining frames: against a view that is known, and what must always hold."""
 
-import colour
 import cv2
 import numpy as np
 import pytest
 import wide
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
+from samples import colour_science
 
 from oatmeal.core.join import Choices, Frame, JoinError, composing, find, lay
 from oatmeal.core.join.bordering import largest_rectangle
@@ -261,8 +261,9 @@ def test_the_largest_rectangle_is_the_largest(width, height, seed):
 
 def test_the_wide_primaries_are_those_of_the_standard():
     """ITU-R BT.2020-2 and IEC 61966-2-1, from colour-science."""
-    spaces = colour.RGB_COLOURSPACES
-    matrix = colour.matrix_RGB_to_RGB(spaces["sRGB"], spaces["ITU-R BT.2020"], None)
+    science = colour_science()
+    spaces = science.RGB_COLOURSPACES
+    matrix = science.matrix_RGB_to_RGB(spaces["sRGB"], spaces["ITU-R BT.2020"], None)
     assert np.abs(composing.TO_WIDE - matrix).max() < 6e-4
 
 

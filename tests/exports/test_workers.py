@@ -16,15 +16,19 @@ from oatmeal.exports.task import Task
 from oatmeal.exports.workers import Away, Cluster, workers_for
 from oatmeal.photofile.encode import Output
 
-distributed = pytest.importorskip("distributed")
+
+def clustered(workers, threads=None):
+    """A scheduler and workers with so many threads each, in this process."""
+    from distributed import LocalCluster  # here, as it takes a while to load
+
+    return LocalCluster(
+        n_workers=workers, threads_per_worker=threads, processes=False, dashboard_address=None
+    )
 
 
 @pytest.fixture
 def cluster():
-    """Four workers with two threads each, and a scheduler, in this process."""
-    with distributed.LocalCluster(
-        n_workers=4, threads_per_worker=2, processes=False, dashboard_address=None
-    ) as made:
+    with clustered(4, 2) as made:
         yield made
 
 
@@ -144,9 +148,7 @@ def waiting(monkeypatch):
 
 
 def test_all_places_are_used_also_those_that_come_later(frames, database, store, waiting):
-    with distributed.LocalCluster(
-        n_workers=8, threads_per_worker=7, processes=False, dashboard_address=None
-    ) as cluster:
+    with clustered(8, 7) as cluster:
         make = workers_for(cluster.scheduler_address, [store.exports], 1 << 20)
         runner = Runner(database, store, make)
         for _ in range(24):
@@ -176,7 +178,7 @@ def test_the_same_job_is_done_again_when_it_is_asked_for_again(tmp_path, cluster
 
 def test_a_cluster_without_workers_is_waited_for(frames, database, store, waiting):
     waiting.release.set()
-    with distributed.LocalCluster(n_workers=0, processes=False, dashboard_address=None) as cluster:
+    with clustered(0) as cluster:
         runner = Runner(database, store, workers_for(cluster.scheduler_address, [store.exports], 1))
         start(frames)
         runner.start()

@@ -3,13 +3,12 @@
 import io
 import struct
 
-import colour
 import numpy as np
 import pytest
 import pyvips
 import tifffile
 from PIL import Image, ImageCms
-from samples import codes
+from samples import codes, colour_science
 
 from oatmeal.core.colour import decode_srgb
 from oatmeal.photofile import unusual
@@ -18,7 +17,6 @@ from oatmeal.photofile.errors import Damaged, NotAPicture, TooLarge, Unsupported
 
 PICTURE = codes(64, 96, seed=4)
 LINEAR = decode_srgb(PICTURE / 255)
-D50 = colour.CCS_ILLUMINANTS["CIE 1931 2 Degree Standard Observer"]["D50"]
 
 ORIENTATION = 274
 
@@ -118,8 +116,10 @@ def test_old_jpeg(tmp_path):
 
 def lab_of(linear):
     """CIE L*a*b* under D50 by colour-science (CIE 015; Bradford)."""
-    xyz = colour.RGB_to_XYZ(linear, "sRGB", D50, "Bradford")
-    return colour.XYZ_to_Lab(xyz, D50)
+    science = colour_science()
+    white = science.CCS_ILLUMINANTS["CIE 1931 2 Degree Standard Observer"]["D50"]
+    xyz = science.RGB_to_XYZ(linear, "sRGB", white, "Bradford")
+    return science.XYZ_to_Lab(xyz, white)
 
 
 @pytest.mark.parametrize("kind", ["8", "8 of ICC", "16", "16 signed", "floating"])

@@ -2,13 +2,12 @@
 
 import io
 
-import colour as colour_science
 import imagecodecs
 import numpy as np
 import pytest
 import tifffile
 from PIL import Image, ImageCms
-from samples import codes
+from samples import codes, colour_science
 
 from oatmeal.core.colour import decode_srgb, encode_srgb
 from oatmeal.photofile import profiles
@@ -67,8 +66,8 @@ def matrix(primaries):
     """Linear RGB of these primaries to linear sRGB (SMPTE RP 177 derivation), by colour-science."""
     xy = np.array(primaries).reshape(3, 3)[:, :2]
     white = np.array(D65[:2])
-    to_xyz = colour_science.normalised_primary_matrix(xy, white)
-    srgb = colour_science.normalised_primary_matrix(
+    to_xyz = colour_science().normalised_primary_matrix(xy, white)
+    srgb = colour_science().normalised_primary_matrix(
         np.array([[0.64, 0.33], [0.30, 0.60], [0.15, 0.06]]), white
     )
     return np.linalg.inv(srgb) @ to_xyz

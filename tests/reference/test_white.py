@@ -1,9 +1,8 @@
 """The colour of lights and taking it out, against colour-science."""
 
-import colour
 import numpy as np
 import pytest
-from colour.temperature import CCT_to_uv_Krystek1985
+from samples import colour_science
 
 from oatmeal.core.colour.spaces import SRGB_TO_XYZ
 from oatmeal.core.prepare import white
@@ -13,15 +12,16 @@ D65 = SRGB_TO_XYZ.sum(axis=1)
 
 def uv(xyz):
     """CIE 1960 u, v by colour-science."""
-    return colour.xy_to_UCS_uv(colour.XYZ_to_xy(xyz))
+    return colour_science().xy_to_UCS_uv(colour_science().XYZ_to_xy(xyz))
 
 
 @pytest.mark.parametrize("warmth", [-90, -40, 0, 60, 196, 350])
 def test_the_line_is_krysteks_moved_through_daylight(warmth):
     """Krystek (1985) as colour-science has it."""
     kelvin = 1e6 / (white.DAYLIGHT_MIRED + warmth)
-    moved = uv(D65) - CCT_to_uv_Krystek1985(white.DAYLIGHT_K)
-    expected = CCT_to_uv_Krystek1985(kelvin) + moved
+    place = colour_science().temperature.CCT_to_uv_Krystek1985
+    moved = uv(D65) - place(white.DAYLIGHT_K)
+    expected = place(kelvin) + moved
     assert np.abs(uv(white.light_xyz(warmth, 0)) - expected).max() < 1e-9
 
 
@@ -39,7 +39,7 @@ def test_tint_is_the_distance_from_the_line(tint):
 def test_the_light_is_taken_out_as_cat16_does(warmth, tint):
     """CAT16 (Li et al. 2017), full adaptation, by colour-science."""
     rgb = np.random.default_rng(3).random((50, 3))
-    theirs = colour.adaptation.chromatic_adaptation_VonKries(
+    theirs = colour_science().adaptation.chromatic_adaptation_VonKries(
         rgb @ SRGB_TO_XYZ.T, white.light_xyz(warmth, tint), D65, transform="CAT16"
     )
     ours = rgb @ white.adaptation(warmth, tint).T @ SRGB_TO_XYZ.T
@@ -49,8 +49,8 @@ def test_the_light_is_taken_out_as_cat16_does(warmth, tint):
 @pytest.mark.parametrize(("name", "kelvin"), [("A", 2856), ("D50", 5003), ("D75", 7504)])
 def test_illuminants_of_the_standard_lie_where_they_should(name, kelvin):
     """CIE illuminants: near their own warmth, since the line was moved for D65 to lie on it."""
-    xy = colour.CCS_ILLUMINANTS["CIE 1931 2 Degree Standard Observer"][name]
-    rgb = np.linalg.inv(SRGB_TO_XYZ) @ colour.xy_to_XYZ(xy)
+    xy = colour_science().CCS_ILLUMINANTS["CIE 1931 2 Degree Standard Observer"][name]
+    rgb = np.linalg.inv(SRGB_TO_XYZ) @ colour_science().xy_to_XYZ(xy)
     warmth, tint = white.light_of(rgb)
     assert warmth == pytest.approx(1e6 / kelvin - white.DAYLIGHT_MIRED, abs=7)
     assert abs(tint) < 15
