@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-from functools import cache
+import os
+from collections.abc import Callable
+from functools import cache, lru_cache
+from hashlib import sha256
 from importlib.metadata import distribution
 from pathlib import Path
 from typing import Any
 
+import cv2
 import imagecodecs
 import numpy as np
 import tifffile
@@ -29,6 +33,11 @@ def colours(count: int = 500, seed: int = 3) -> NDArray[np.float32]:
 
 def codes(height: int = 40, width: int = 60, bits: int = 8, seed: int = 5) -> NDArray[Any]:
     """A smooth colourful picture with some noise, uint8 or uint16 ``(height, width, 3)``."""
+    return _codes(height, width, bits, seed).copy()
+
+
+@lru_cache(64)  # many tests begin with the same
+def _codes(height: int, width: int, bits: int, seed: int) -> NDArray[Any]:
     generator = np.random.default_rng(seed)
     y, x = np.mgrid[0 : 1 : height * 1j, 0 : 1 : width * 1j]
     waves = [np.sin(5 * x + 2 * y), np.cos(4 * y - x), np.sin(6 * (x - y) + 1)]
@@ -45,6 +54,27 @@ def colour_science() -> Any:
     import colour
 
     return colour
+
+
+def kept(make: Callable[[], dict[str, NDArray[Any]]], *sources: Path) -> dict[str, NDArray[Any]]:
+    """What takes long to make and follows from sources alone, made once where there is a cache.
+
+    The folder is ``OATMEAL_TESTS_KEPT``, which ``bin/test`` sets.
+    """
+    folder = os.environ.get("OATMEAL_TESTS_KEPT")
+    if not folder:
+        return make()
+    told = b"".join(path.read_bytes() for path in sources)
+    told += f"{np.__version__} {cv2.__version__}".encode()
+    path = Path(folder) / f"{make.__name__}-{sha256(told).hexdigest()[:16]}.npz"
+    if not path.exists():
+        own = path.with_name(f"{os.getpid()}-{path.name}")
+        np.savez(own, **make())  # type: ignore[arg-type]
+        own.replace(path)
+        for old in sorted(path.parent.glob(f"{make.__name__}-*.npz"), key=os.path.getmtime)[:-3]:
+            old.unlink(missing_ok=True)
+    with np.load(path) as found:
+        return dict(found)
 
 
 @cache

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import sys
 from functools import cache
+from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from samples import DEMO, linear_of
+from samples import DEMO, kept, linear_of
 
 from oatmeal.core.join import Frame
 from oatmeal.core.picture import ArrayPicture
@@ -21,19 +23,34 @@ SIZE = (750, 500)
 PPR = 1000.0
 
 
+SHOTS = [
+    scene.Shot(0.98 * SIZE[0], *SIZE, yaw, pitch, roll, -0.03)
+    for yaw, pitch, roll, _ in scene.TAKEN
+]
+
+
+def larkmoor_wide() -> dict[str, NDArray[Any]]:
+    painted = scene.view(PPR)
+    shots = zip(SHOTS, scene.TAKEN, strict=True)
+    codes = [
+        scene.take(painted, shot, PPR, stops, 0.45, 0.004, n)
+        for n, (shot, (*_, stops)) in enumerate(shots)
+    ]
+    return {"painted": painted, "codes": np.stack(codes)}
+
+
 @cache
+def made() -> dict[str, NDArray[Any]]:
+    return kept(larkmoor_wide, Path(scene.__file__), Path(__file__))
+
+
 def painted() -> NDArray[np.float32]:
-    return scene.view(PPR)
+    return made()["painted"]
 
 
-@cache
-def taken(noise: float = 0.004) -> tuple[list[scene.Shot], list[NDArray[np.uint8]]]:
+def taken() -> tuple[list[scene.Shot], list[NDArray[np.uint8]]]:
     """The demo's four frames, smaller: how each was taken, and its codes."""
-    shots, codes = [], []
-    for n, (yaw, pitch, roll, stops) in enumerate(scene.TAKEN):
-        shots.append(scene.Shot(0.98 * SIZE[0], *SIZE, yaw, pitch, roll, -0.03))
-        codes.append(scene.take(painted(), shots[-1], PPR, stops, 0.45, noise, n))
-    return shots, codes
+    return SHOTS, list(made()["codes"])
 
 
 @cache
