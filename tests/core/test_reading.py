@@ -17,7 +17,7 @@ from oatmeal.core.picture import reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.reading import Pair, ReadingError, aligned, look_of, matched, read
 from oatmeal.core.reading.bases import Candidate, films_near, first_candidates
-from oatmeal.core.reading.fitting import Fitted, Points, _Fitter
+from oatmeal.core.reading.fitting import Fitted, Points, _Fitter, tones_of
 from oatmeal.core.reading.kernels import FLOOR
 from oatmeal.core.reading.looks import _curve
 from oatmeal.core.reading.scales import scale_of
@@ -129,7 +129,7 @@ def test_the_fits_derivatives_are_those_of_its_errors(candidate):
 
 @pytest.mark.parametrize("candidate", first_candidates()[:4], ids=lambda one: one.kind)
 def test_the_fits_tones_are_those_of_the_formulae(candidate):
-    """Compiled loops against the same in words of a general library, with SciPy's curve."""
+    """Compiled loops against NumPy, and SciPy's curve."""
     generator = np.random.default_rng(4)
     rgb, moves = generator.uniform(0, 1.1, (300, 3)), generator.normal(0, 1, (300, 10))
     points = Points(rgb, moves[:, :8], moves[:, 8:], np.zeros(300))
@@ -143,6 +143,11 @@ def test_the_fits_tones_are_those_of_the_formulae(candidate):
     codes = np.clip(encode_srgb(np.maximum(np.exp2(stops) - FLOOR, 0)), 0, 1)
     wanted = tones(PchipInterpolator(knots, heights)(codes))
     assert np.abs(fitted.tones(points) - wanted).max() < 0.02
+
+
+def test_what_is_no_number_or_out_of_range_has_a_tone():
+    found = tones_of([[np.nan, -1, 0], [0.5, 1, np.inf]])
+    assert found == pytest.approx(np.array([[0, 0, 0], [tones(0.5), 100, 100]]), abs=1e-3)
 
 
 def test_another_subject_is_refused(mugs):

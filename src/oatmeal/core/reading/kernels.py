@@ -61,7 +61,8 @@ class Pieces:
 @serial
 def _place(value, first, step, last):  # type: ignore[no-untyped-def]
     """The mark before a value on an even scale of ``last`` + 1 marks, and the share to the next."""
-    spot = min(max((value - first) * step, 0.0), float(last))
+    spot = (value - first) * step
+    spot = min(spot, float(last)) if spot > 0.0 else 0.0  # what is no number, too
     before = min(int(spot), last - 1)
     return before, spot - before
 
