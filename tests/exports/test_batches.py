@@ -9,6 +9,7 @@ import pytest
 from batching import batch_of, start, states, wait, within
 from PIL import ExifTags, Image
 from samples import codes
+from sqlalchemy.exc import OperationalError
 
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.exports import batches, task
@@ -245,6 +246,27 @@ def test_workers_that_cannot_be_reached_are_said_and_hold_up_nothing(frames, dat
     assert states(frames) == ["done"] * 3
     assert {job["error"] for job in batch_of(frames)["jobs"]} == {""}
     made.stop()
+
+
+def test_a_database_that_is_away_is_a_line_of_the_log(frames, runner, monkeypatch, caplog):
+    problems = [OperationalError("SELECT", {}, Exception("2013: lost")), ValueError("of our own")]
+
+    def away(session):
+        raise problems[0]
+
+    monkeypatch.setattr(batches, "are_waiting", away)
+    start(frames)
+    runner.start()
+    within(lambda: "handed over yet; the database: 2013: lost" in caplog.text)
+    assert "Traceback" not in caplog.text
+    problems.pop(0)
+    runner.wake()
+    within(lambda: "of our own" in caplog.text)
+    assert "Traceback" in caplog.text
+    monkeypatch.undo()
+    runner.wake()
+    wait(frames)
+    assert states(frames) == ["done"] * 3
 
 
 def test_exports_have_the_limits_of_the_import(frames, database, store):

@@ -8,6 +8,7 @@ import pytest
 import samples
 from PIL import Image
 from samples import codes
+from sqlalchemy.exc import OperationalError
 
 from oatmeal import cli, handing
 from oatmeal.library import photographs
@@ -212,7 +213,7 @@ def test_a_watched_folder_is_taken_in_as_files_arrive_whole(watched, web, databa
     assert len(np.unique([path.name for path in watched.folder.rglob("*.png")])) == 6
 
 
-def test_a_folder_moved_in_and_a_library_that_is_away(watched, web, monkeypatch):
+def test_a_folder_moved_in_and_a_library_that_is_away(watched, web, monkeypatch, caplog):
     """Nothing is lost: a folder that is moved in whole, and what could not be stored at once."""
     monkeypatch.setattr(watching, "AGAIN_S", 0.4)
     one = watched()
@@ -225,13 +226,15 @@ def test_a_folder_moved_in_and_a_library_that_is_away(watched, web, monkeypatch)
         def add(self, *given, **more):
             tries.append(given[1])
             if len(tries) == 1:
-                raise OSError("the database is away")
+                raise OperationalError("INSERT", {}, Exception("2013: lost"))
             return add(*given, **more)
 
     one._importer = Away()
     one.start()
     until(lambda: series_shown(web, 1) == 1)
     assert tries == ["DSC_1.png", "DSC_1.png"]
+    assert "DSC_1.png could not be taken in yet; the database: 2013: lost" in caplog.text
+    assert "Traceback" not in caplog.text
     outside = watched.folder.parent / "Late"
     outside.mkdir()
     (outside / "DSC_9.png").write_bytes(png(9))

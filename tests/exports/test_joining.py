@@ -12,8 +12,10 @@ import pytest
 import pyvips
 import tifffile
 import wide
+from batching import within
 from PIL import Image
 from samples import write_dng
+from sqlalchemy.exc import OperationalError
 
 from oatmeal import cli
 from oatmeal.core.colour import decode_srgb
@@ -158,6 +160,16 @@ def joiner(app, database, store, monkeypatch):
     made = Joiner(database, store, importer, lambda: ThreadPoolExecutor(1))
     yield made
     made.stop()
+
+
+def test_a_join_waits_for_a_database_that_is_away(joiner, monkeypatch, caplog):
+    def away(session):
+        raise OperationalError("UPDATE", {}, Exception("2013: lost"))
+
+    monkeypatch.setattr(joins, "resume", away)
+    joiner.start()
+    within(lambda: "a join could not be done yet; the database: 2013: lost" in caplog.text)
+    assert "Traceback" not in caplog.text
 
 
 def wait_for(web, done, seconds=60):

@@ -16,7 +16,7 @@ from oatmeal.core.recipe import Recipe, from_document
 from oatmeal.exports.join import Joined, join_files
 from oatmeal.exports.task import Cancelled, process_pool, teller
 from oatmeal.library import joins
-from oatmeal.library.database import Database
+from oatmeal.library.database import Database, tell_not_yet
 from oatmeal.library.errors import LibraryError
 from oatmeal.library.importing import Beginning, Importer
 from oatmeal.library.models import JoinJob
@@ -146,8 +146,8 @@ class Joiner:
             handed = False
             try:
                 handed = self._next()
-            except Exception:  # the database may be away for a moment
-                log.exception("a join could not be done")
+            except Exception as problem:  # the database may be away for a moment
+                tell_not_yet("a join could not be done", problem)
             if not handed:
                 self._news.wait(_LOOK_S)
                 self._news.clear()

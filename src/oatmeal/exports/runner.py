@@ -15,7 +15,7 @@ from oatmeal.exports import batches
 from oatmeal.exports.convert import Finished
 from oatmeal.exports.task import Cancelled, Task
 from oatmeal.exports.workers import Away, Workers, here
-from oatmeal.library.database import Database
+from oatmeal.library.database import Database, tell_not_yet
 from oatmeal.library.models import ExportJob
 from oatmeal.library.store import FileStore
 from oatmeal.photofile import room
@@ -96,8 +96,8 @@ class Runner:
                 if self._workers is not None:
                     self._workers.look_after()
                 handed = self._has_room() and self._hand_over()
-            except Exception:  # the database may be away for a moment
-                log.exception("export jobs could not be handed over")
+            except Exception as problem:  # the database may be away for a moment
+                tell_not_yet("export jobs could not be handed over", problem)
                 handed = False
             if not handed:
                 self._news.wait(_LOOK_S)
@@ -234,5 +234,5 @@ class Runner:
             self._untold.append(end)
         try:
             self._tell()
-        except Exception:
-            log.exception("the end of export job %d could not be recorded yet", end[0])
+        except Exception as problem:
+            tell_not_yet(f"the end of export job {end[0]} could not be recorded", problem)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import random
 import time
 from collections.abc import Callable, Iterator
@@ -15,6 +16,8 @@ from sqlalchemy import create_engine, event
 from sqlalchemy.engine import Engine
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
+
+log = logging.getLogger("oatmeal")
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 
@@ -35,6 +38,14 @@ def gave_way(error: OperationalError) -> bool:
     """True if a transaction was rolled back in favour of another, and may simply be repeated."""
     arguments: tuple[Any, ...] = getattr(error.orig, "args", ())
     return arguments[:1] == (_GAVE_WAY,)
+
+
+def tell_not_yet(what: str, problem: Exception) -> None:
+    """Log what could not be done: in a line where the database is away, else with the way there."""
+    if isinstance(problem, OperationalError):
+        log.warning("%s yet; the database: %s", what, problem.orig)
+    else:
+        log.exception("%s yet", what, exc_info=problem)
 
 
 def _patiently(dialect: Any, record: Any, arguments: Any, options: Any) -> Any:

@@ -17,6 +17,7 @@ from watchdog.observers import Observer
 
 from oatmeal.exports import handover
 from oatmeal.library import series
+from oatmeal.library.database import tell_not_yet
 from oatmeal.library.importing import Importer
 from oatmeal.library.models import Series
 from oatmeal.library.store import pieces
@@ -126,8 +127,8 @@ class Watched(FileSystemEventHandler):
             return
         except PhotoFileError as problem:
             log.warning("not taken in from the watched folder: %s", problem)
-        except Exception:  # the database may be away
-            log.exception("%s could not be taken in yet", path)
+        except Exception as problem:  # the database may be away
+            tell_not_yet(f"{path} could not be taken in", problem)
             self._later(path, status)
             return
         self._known[str(path)] = list(status)
