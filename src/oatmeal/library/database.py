@@ -10,9 +10,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, Final, TypeVar
 
-from alembic import command
-from alembic.config import Config
-from sqlalchemy import create_engine, event
+from sqlalchemy import create_engine, event, text
 from sqlalchemy.engine import Engine
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
@@ -38,6 +36,11 @@ def gave_way(error: OperationalError) -> bool:
     """True if a transaction was rolled back in favour of another, and may simply be repeated."""
     arguments: tuple[Any, ...] = getattr(error.orig, "args", ())
     return arguments[:1] == (_GAVE_WAY,)
+
+
+def newest_revision() -> str:
+    """The last of the migrations, whose files begin with their number."""
+    return max(path.name[:4] for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
 
 
 def tell_not_yet(what: str, problem: Exception) -> None:
@@ -78,9 +81,17 @@ class Database:
 
     def migrate(self) -> None:
         """Bring the tables to the newest revision."""
-        config = Config()
-        config.set_main_option("script_location", str(MIGRATIONS))
         with self.engine.begin() as connection:
+            if self.engine.dialect.has_table(connection, "alembic_version"):
+                present = connection.scalar(text("SELECT version_num FROM alembic_version"))
+                if present == newest_revision():
+                    return
+            # only here: at most starts there is nothing to do, and loading this takes longer
+            from alembic import command
+            from alembic.config import Config
+
+            config = Config()
+            config.set_main_option("script_location", str(MIGRATIONS))
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
 
