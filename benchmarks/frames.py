@@ -74,8 +74,12 @@ def tone_drag(count: int) -> Recipe:
     return recipe(tone=SCALE | {"exposure": 0.01 * count})
 
 
-def mix_drag(count: int) -> Recipe:
-    return recipe(mix=LIFTS | {"lifts": {"red": 0.8, "blue": -0.01 * count}})
+def mix_drag(count: int, **more: float) -> Recipe:
+    return recipe(mix=LIFTS | {"lifts": {"red": 0.8, "blue": -0.01 * count}} | more)
+
+
+def guarded_drag(count: int) -> Recipe:
+    return mix_drag(count, guard=100)
 
 
 def everything(count: int) -> Recipe:
@@ -131,6 +135,7 @@ def frames(folder: Path, large: Path) -> None:
     say("drag in Tone, full frame with its figures", drag(tone_drag), "J", "<= 3")
     say("drag in Tone with everything on, with figures", drag(everything), "J", "<= 3")
     say("drag in Mix, full frame with its figures", drag(mix_drag), "J", "<= 3")
+    say("drag in Mix with guard, with figures", drag(guarded_drag), "J", "<= 3")
     work = Pipeline(reduced(decode(DEMO / "first-lift.jpg").linear(0, 0, 1800, 1200), FRAME[0]))
     alone = in_units(lambda count: work.codes(tone_drag(count)), unit)
     say("  of which pixels alone, Tone", alone, "J", "")
