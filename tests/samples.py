@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
+from contextlib import suppress
 from functools import cache, lru_cache
 from hashlib import sha256
 from importlib.metadata import distribution
@@ -71,8 +72,10 @@ def kept(make: Callable[[], dict[str, NDArray[Any]]], *sources: Path) -> dict[st
         own = path.with_name(f"{os.getpid()}-{path.name}")
         np.savez(own, **make())  # type: ignore[arg-type]
         own.replace(path)
-        for old in sorted(path.parent.glob(f"{make.__name__}-*.npz"), key=os.path.getmtime)[:-3]:
-            old.unlink(missing_ok=True)
+        there = path.parent.glob(f"{make.__name__}-*.npz")
+        with suppress(FileNotFoundError):  # another worker was quicker
+            for old in sorted(there, key=os.path.getmtime)[:-3]:
+                old.unlink()
     with np.load(path) as found:
         return dict(found)
 

@@ -110,7 +110,7 @@ def test_the_bench_has_no_serious_findings(desk, page):
     page.get_by_role("button", name="keep a colour").click()
     page.mouse.click(*desk.at(0.5, 0.5))
     desk.settled()
-    look("Finish, a kept colour", ".finish")
+    look("Finish, a kept colour", ".side")
     page.get_by_role("main").focus()
     page.keyboard.press("m")
     page.keyboard.press("i")
