@@ -2,8 +2,7 @@
 
 Loading what such a process needs takes most of a second. One process loads it, begins no threads
 and does nothing but fork: what it forks can work at once and shares its memory. This process itself
-cannot be forked, since that would copy the threads of OpenMP in a state that they cannot run on
-from.
+cannot be forked, since that would copy locks that its other threads hold.
 """
 
 from __future__ import annotations
@@ -37,6 +36,9 @@ def beginning() -> ForkServerContext:
 def settle_in() -> None:
     """What a process that was begun so does first."""
     threading.Thread(target=_end_with_parent, daemon=True).start()
+    from oatmeal.core.kernels import wait_for_others  # loaded here already, elsewhere not needed
+
+    wait_for_others()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for whoever began it
     # none is forked from this one: numba would take a lock for that, and who is killed leaves it
     multiprocessing.set_start_method("spawn", force=True)

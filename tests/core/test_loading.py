@@ -1,16 +1,13 @@
 """How compiled loops come into a process: from the cache with little, or compiled."""
 
-import importlib.util
 import os
 import subprocess
 import sys
-import time
 
 import numpy as np
 import pytest
 
 from oatmeal.core.colour import kernels
-from oatmeal.core.kernels import _is_compiled
 
 LIGHT = """
 import sys
@@ -35,34 +32,6 @@ def test_a_loop_from_the_cache_needs_nothing_of_what_compiles():
     values, compiling = run()
     assert [float(one) for one in values.split()] == pytest.approx([0.25, 0.25])
     assert compiling == "False False"
-
-
-ROOM = """
-import numba
-
-@numba.njit(cache=True)
-def doubled(number):
-    return number * {factor}
-"""
-
-
-def room_in(path, factor):
-    path.write_text(ROOM.format(factor=factor))
-    found = importlib.util.spec_from_file_location("room", path)
-    room = importlib.util.module_from_spec(found)
-    found.loader.exec_module(room)
-    return room
-
-
-def test_what_is_compiled_stays_so_until_its_source_is_another(tmp_path):
-    path = tmp_path / "room.py"
-    room = room_in(path, 2)
-    assert not _is_compiled(room)
-    assert room.doubled(4) == 8
-    assert _is_compiled(room)
-    os.utime(path, (time.time() + 60,) * 2)  # as if the folder had been copied
-    assert _is_compiled(room_in(path, 2))
-    assert not _is_compiled(room_in(path, 20))
 
 
 def test_without_a_cache_it_is_compiled_and_gives_the_same(tmp_path):

@@ -6,7 +6,8 @@ with made_to_last():
     import cv2
     import numba
 
+    from oatmeal.core import kernels
     from oatmeal.exports import task
     from oatmeal.library import reading
 
-__all__ = ["cv2", "numba", "reading", "task"]
+__all__ = ["cv2", "kernels", "numba", "reading", "task"]

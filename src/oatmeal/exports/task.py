@@ -103,11 +103,11 @@ def prepare_worker() -> None:
     settle_in()
     os.environ["VIPS_CONCURRENCY"] = "1"
     import cv2
-    import numba
 
+    from oatmeal.core.loops import use_threads
     from oatmeal.memory import keep_frames
 
-    numba.set_num_threads(1)
+    use_threads(1)
     cv2.setNumThreads(1)
     keep_frames()
 

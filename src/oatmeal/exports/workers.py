@@ -333,7 +333,8 @@ def run_sent(sent: Sent, content: bytes) -> tuple[Finished, dict[str, bytes]]:
 
 def _one_thread() -> None:
     import cv2
-    import numba
 
-    numba.set_num_threads(1)
+    from oatmeal.core.loops import use_threads
+
+    use_threads(1)
     cv2.setNumThreads(1)

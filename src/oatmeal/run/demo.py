@@ -19,7 +19,7 @@ from oatmeal.run.mariadb import StartError
 #: In the project's folder, beside ``src``; the installed package does not carry the pictures.
 FOLDER = Path(__file__).parents[3] / "demo"
 
-Step = Callable[[str], AbstractContextManager[None]]
+Step = Callable[[str], AbstractContextManager[object]]
 
 
 def load(database: Database, importer: Importer, home: Path, step: Step) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import fcntl
 import logging
 import os
@@ -11,7 +12,7 @@ import socket
 import sys
 import threading
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from importlib import import_module
 from logging.handlers import RotatingFileHandler
@@ -19,6 +20,7 @@ from pathlib import Path
 from types import FrameType
 from typing import Any, Final, TextIO
 
+from oatmeal.core.kernels import FIRST, ROOMS, Making
 from oatmeal.exports.joiner import Joiner
 from oatmeal.exports.runner import Runner
 from oatmeal.library.database import Database
@@ -127,14 +129,16 @@ def _say(words: str, end: str = "\n") -> None:
 
 def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
     begun = time.monotonic()
+    listener = _listener(settings.port)
+    making = Making(os.cpu_count() or 1)
     database_server = PrivateServer(settings.home / "database")
-    warmed = threading.Thread(target=_warm, daemon=True)
     runner: Runner | None = None
     joiner: Joiner | None = None
     watched: Watched | None = None
     try:
-        warmed.start()
+        making.begin()
         threading.Thread(target=shared_reader().warm, daemon=True).start()
+        step = Steps(lock)
         with step("Starting the database"):
             database_server.start()
         database_server.watch()
@@ -143,19 +147,15 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
             database.migrate()
         store = FileStore(settings.home, settings.cache_bytes)
         store.clear_incoming()
-        if warmed.is_alive():
-            with step("Making the calculations ready (a minute or two the first time)"):
-                warmed.join()
-        app = create_app(database, store, settings)
+        app = create_app(database, store, settings, making)
         threading.Thread(target=panels.warm, args=(app,), daemon=True).start()
+        if not making.ready:
+            with step("Making the first page ready") as told:
+                making.wait(FIRST, told)
         if with_demo:
             demo.load(database, app.extensions["oatmeal"].importer, settings.home, step)
-        listener = _listener(settings.port)
         address = access.address_of(app, f"http://{HOST}:{listener.getsockname()[1]}/")
-        lock.seek(0)
-        lock.truncate()
-        lock.write(address)
-        lock.flush()
+        _write(lock, address)
         runner, joiner = app.extensions["oatmeal"].runner, app.extensions["oatmeal"].joiner
         runner.start()
         joiner.start()
@@ -165,7 +165,13 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
             watched.start()
         seconds = time.monotonic() - begun
         _say(f"Oatmeal is ready after {seconds:.1f} s: {address}   (Ctrl-C stops it)")
+        if not making.ready:
+            _say(
+                f"  Some steps are still made ready, about {making.seconds:.0f} s; what you open "
+                "is taken first."
+            )
         log.info("ready")
+        threading.Thread(target=_load, args=(making,), daemon=True).start()
         later = threading.Timer(_LATER_S, import_module, ["scipy.optimize"])
         later.daemon = True
         later.start()
@@ -175,6 +181,8 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
         asked = sys.exc_info()[0] in (None, KeyboardInterrupt)
         if asked:
             _say("\nStopping ...", end=" ")
+        making.end()
+        listener.close()
         if watched is not None:
             watched.stop()
         if runner is not None:
@@ -187,39 +195,71 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
             log.info("stopped; everything is saved")
 
 
-@contextmanager
-def step(words: str) -> Iterator[None]:
-    """Say what is being done, and how long it took."""
-    begun = time.monotonic()
-    _say(f"  {words} ...", end=" ")
-    yield
-    _say(f"{time.monotonic() - begun:.1f} s")
+class Steps:
+    """What a start does, told on the terminal and, while it does it, in the lock file."""
+
+    def __init__(self, lock: TextIO) -> None:
+        self._lock = lock
+
+    @contextmanager
+    def __call__(self, words: str) -> Iterator[Callable[[float], None]]:
+        """Say what is being done, how far it is if that is told, and how long it took."""
+        begun, fifths = time.monotonic(), 0
+
+        def told(share: float) -> None:
+            nonlocal fifths
+            while fifths < min(int(share * 5), 4):
+                fifths += 1
+                _say(f"{20 * fifths} %", end=" ")
+            _write(self._lock, f"{words}, {share:.0%}")
+
+        _write(self._lock, words)
+        _say(f"  {words} ...", end=" ")
+        yield told
+        _say(f"{time.monotonic() - begun:.1f} s")
 
 
-def _warm() -> None:
-    from oatmeal.core import kernels
-
-    kernels.warm(os.cpu_count() or 1)
-    if kernels.threading_layer() == "workqueue":
-        log.warning(
-            "numba found no OpenMP; install Debian's package libgomp1 for safe parallel rendering"
-        )
+def _load(making: Making) -> None:
+    """Load loops as they become ready, in order, so that no drag waits for it."""
+    rest = not making.ready
+    for number, loops in enumerate(ROOMS, 1):
+        making.wait(number)
+        import_module(loops.module).warm()
+    if rest:
+        log.info("everything is made ready")
+        _say("  Everything is made ready.")
 
 
 def _listener(port: int) -> socket.socket:
     """A listening socket on the port, or on a free one if the usual port is taken."""
     usual = Settings(Path()).port
+    reason = ""
     for wanted in (port, 0) if port == usual else (port,):
         listener = socket.socket()
         listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
             listener.bind((HOST, wanted))
-        except OSError:
+            listener.listen(128)
+        except OSError as error:
             listener.close()
+            reason = (
+                "is taken by another program: set OATMEAL_PORT to a free one"
+                if error.errno == errno.EADDRINUSE
+                else f"cannot be used ({error.strerror}): set OATMEAL_PORT to one that you may use"
+            )
             continue
-        listener.listen(128)
+        if wanted != port:
+            _say(f"  Port {port} is taken by another program; {listener.getsockname()[1]} is used.")
         return listener
-    raise StartError(f"Port {port} is taken by another program: set OATMEAL_PORT to a free one.")
+    raise StartError(f"Port {port} {reason}.")
+
+
+def _write(lock: TextIO, text: str) -> None:
+    """Tell who looks at the lock file what the start does, or the address."""
+    lock.seek(0)
+    lock.truncate()
+    lock.write(text)
+    lock.flush()
 
 
 @contextmanager

@@ -17,6 +17,12 @@ from oatmeal.web.services import services
 api = Blueprint("api", __name__, url_prefix="/api")
 
 
+@api.get("/making")
+def making() -> Reply:
+    """What of the calculations is still being compiled."""
+    return services().making.status()
+
+
 @api.get("/series")
 def list_series() -> Reply:
     with services().database.session() as session:

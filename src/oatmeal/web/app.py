@@ -10,8 +10,10 @@ from flask import Flask, Response, request
 from flask.json.provider import DefaultJSONProvider
 from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import CSRFProtect
+from werkzeug.http import parse_options_header
 from werkzeug.routing import IntegerConverter
 
+from oatmeal.core.kernels import Making, patience
 from oatmeal.exports.joiner import Joiner
 from oatmeal.exports.runner import Runner
 from oatmeal.exports.workers import workers_for
@@ -79,8 +81,13 @@ class _Application(Flask):
         return services().database.repeated(view)
 
 
-def create_app(database: Database, store: FileStore, settings: Settings) -> Flask:
-    """Build the application on a migrated database and a file store."""
+def create_app(
+    database: Database, store: FileStore, settings: Settings, making: Making | None = None
+) -> Flask:
+    """Build the application on a migrated database and a file store.
+
+    ``making`` compiles what is missing beside it; without, loops compile where they are called.
+    """
     app = _Application(__name__, static_folder=None)
     app.url_map.converters["int"] = _Number
     assets.register(app)
@@ -115,15 +122,23 @@ def create_app(database: Database, store: FileStore, settings: Settings) -> Flas
         JoinDesk(proxies, settings.limits.max_pixels),
         PrintDesk(small, proxies),
         settings,
+        making or Making(0),
     )
     CSRFProtect(app)
     access.register(app, settings)
+    app.before_request(_heed_patience)
     app.after_request(_secure)
     problems.register(app)
     app.jinja_env.globals["accepted"] = ",".join(sorted(SUFFIXES))
     for blueprint in _BLUEPRINTS:
         app.register_blueprint(blueprint)
     return app
+
+
+def _heed_patience() -> None:
+    """Let loops that are still being compiled wait as long as the client wants (RFC 7240)."""
+    wait = parse_options_header("prefer; " + request.headers.get("Prefer", ""))[1].get("wait", "")
+    patience.set(float(wait) if wait.isdecimal() and len(wait) < 5 else None)
 
 
 def _secret(home: Path) -> str:

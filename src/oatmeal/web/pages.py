@@ -27,6 +27,7 @@ from oatmeal.web.vocabulary import declared, step_words, vocabulary, vocabulary_
 
 pages = Blueprint("pages", __name__)
 pages.add_app_template_global(declared)
+pages.add_app_template_global(lambda: services().making.ready, "making_ready")
 pages.add_app_template_global(vocabulary)
 pages.add_app_template_global(vocabulary_text)
 pages.add_app_template_global(panel)

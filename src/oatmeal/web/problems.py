@@ -12,6 +12,7 @@ from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
 from werkzeug.sansio.response import Response as AnyResponse
 
+from oatmeal.core.kernels import NotReady
 from oatmeal.core.recipe import RecipeError
 from oatmeal.library.errors import Behind, Invalid, LibraryError, Missing
 from oatmeal.photofile import room
@@ -33,6 +34,7 @@ def register(app: Flask) -> None:
     app.register_error_handler(TooLarge, lambda error: problem(413, str(error)))
     app.register_error_handler(NoRoom, lambda error: problem(507, str(error)))
     app.register_error_handler(PhotoFileError, lambda error: problem(422, str(error)))
+    app.register_error_handler(NotReady, _not_ready)
     app.register_error_handler(Behind, _behind)
     app.register_error_handler(RecipeError, _recipe_problem)
     app.register_error_handler(CSRFError, _expired)
@@ -48,6 +50,10 @@ def problem(status: int, detail: str, **more: Any) -> tuple[AnyResponse | str, i
         response.mimetype = "application/problem+json"
         return response, status
     return render_template("problem.html", status=status, detail=detail), status
+
+
+def _not_ready(error: NotReady) -> tuple[AnyResponse | str, int]:
+    return problem(503, str(error), making={"step": error.step, "seconds": error.seconds})
 
 
 def _behind(error: Behind) -> tuple[AnyResponse | str, int]:

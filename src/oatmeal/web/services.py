@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from flask import current_app
 
+from oatmeal.core.kernels import Making
 from oatmeal.exports.joiner import Joiner
 from oatmeal.exports.runner import Runner
 from oatmeal.library.database import Database
@@ -32,6 +33,7 @@ class Services:
     join_desk: JoinDesk
     print_desk: PrintDesk
     settings: Settings
+    making: Making
 
 
 def services() -> Services:

@@ -6,15 +6,12 @@ import math
 from typing import Any, Final
 
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.lanes import at, parallel
+from oatmeal.core.colour.lanes import at
+from oatmeal.core.loops import parallel, rows_of
 
 _f = np.float32
-
-#: Digest of lanes.py, see there.
-LANES: Final = "5e6dca936b50"
 
 #: Pixels between the nodes of a chart.
 STEP: Final = 16
@@ -27,7 +24,7 @@ Points = NDArray[np.float64]
 
 
 @parallel
-def _paint(points, starts, brushes, likeness, left, top, out):  # type: ignore[no-untyped-def]
+def _paint(chunk, points, starts, brushes, likeness, left, top, out):  # type: ignore[no-untyped-def]
     height, width = out.shape
     count = starts.shape[0] - 1
     boxes = np.empty((count, 4))
@@ -39,10 +36,10 @@ def _paint(points, starts, brushes, likeness, left, top, out):  # type: ignore[n
             boxes[s, 1] = max(boxes[s, 1], x + r)
             boxes[s, 2] = min(boxes[s, 2], y - r)
             boxes[s, 3] = max(boxes[s, 3], y + r)
-    for row in prange(height):
+    far = np.empty(width, np.float32)
+    press = np.empty(width, np.float32)
+    for row in rows_of(chunk, height):
         y = row + top + 0.5
-        far = np.empty(width, np.float32)
-        press = np.empty(width, np.float32)
         line = out[row]
         for s in range(count):
             if y < boxes[s, 2] or y > boxes[s, 3]:
@@ -107,13 +104,13 @@ def _paint(points, starts, brushes, likeness, left, top, out):  # type: ignore[n
 
 
 @parallel
-def _enclosed(points, feather, left, top, out):  # type: ignore[no-untyped-def]
+def _enclosed(chunk, points, feather, left, top, out):  # type: ignore[no-untyped-def]
     height, width = out.shape
     count = points.shape[0]
-    for row in prange(height):
+    crossings = np.empty(count)
+    for row in rows_of(chunk, height):
         y = row + top + 0.5
         far = np.full(width, _FAR, np.float32)
-        crossings = np.empty(count)
         found = 0
         for i in range(count):
             j = (i + 1) % count
@@ -147,18 +144,17 @@ def _enclosed(points, feather, left, top, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _shaped(nodes, kind, numbers, left, top, out):  # type: ignore[no-untyped-def]
+def _shaped(chunk, nodes, kind, numbers, left, top, out):  # type: ignore[no-untyped-def]
     height, width = out.shape
     a, b, c, d = numbers[0], numbers[1], numbers[2], numbers[3]
     e, g, feather = numbers[4], numbers[5], numbers[6]
     first = left // STEP
     count = (left + width - 1) // STEP - first + 1
-    for row in prange(height):
+    along, across = np.empty(count + 1, np.float32), np.empty(count + 1, np.float32)
+    for row in rows_of(chunk, height):
         place = (row + top + 0.5) / STEP
         above = min(int(place), nodes.shape[0] - 2)
         down = _f(place - above)
-        along = np.empty(count + 1, np.float32)
-        across = np.zeros(count + 1, np.float32)
         for i in range(count + 1):
             one, two = nodes[above, first + i], nodes[above + 1, first + i]
             px = one[0] + down * (two[0] - one[0]) - a
@@ -188,11 +184,11 @@ def _shaped(nodes, kind, numbers, left, top, out):  # type: ignore[no-untyped-de
 
 
 @parallel
-def _guided(nodes, guide, fits, cells, corner, left, top, out):  # type: ignore[no-untyped-def]
+def _guided(chunk, nodes, guide, fits, cells, corner, left, top, out):  # type: ignore[no-untyped-def]
     height, width = out.shape
     per = _f(1.0 / STEP)
     rows, columns = fits.shape[1], fits.shape[2]
-    for row in prange(height):
+    for row in rows_of(chunk, height):
         place = (row + top + 0.5) / STEP
         above = min(int(place), nodes.shape[0] - 2)
         down = _f(place - above)
@@ -227,23 +223,23 @@ def _guided(nodes, guide, fits, cells, corner, left, top, out):  # type: ignore[
 
 
 @parallel
-def _added(mask, weight, out):  # type: ignore[no-untyped-def]
-    for y in prange(mask.shape[0]):
+def _added(chunk, mask, weight, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, mask.shape[0]):
         for x in range(mask.shape[1]):
             out[y, x] += weight * _f(mask[y, x])
 
 
 @parallel
-def _stored(mask, out):  # type: ignore[no-untyped-def]
-    for y in prange(mask.shape[0]):
+def _stored(chunk, mask, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, mask.shape[0]):
         for x in range(mask.shape[1]):
             full = min(max(mask[y, x], _f(0.0)), _f(1.0)) * _f(65535.0) + _f(0.5)
             out[y, x] = np.uint16(np.int32(full))
 
 
 @parallel
-def _marked(mask, out):  # type: ignore[no-untyped-def]
-    for y in prange(mask.shape[0]):
+def _marked(chunk, mask, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, mask.shape[0]):
         for x in range(mask.shape[1]):
             out[y, x] |= np.uint8(mask[y, x] > 0)
 

@@ -6,16 +6,12 @@ import math
 from typing import Final
 
 import numpy as np
-from numba import njit, prange
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.lanes import parallel
+from oatmeal.core.loops import alone, parallel, rows_of, serial
 from oatmeal.core.opencv import cv2
 
 _f = np.float32
-
-#: Digest of lanes.py, see there.
-LANES: Final = "5e6dca936b50"
 
 #: A stroke's core: where its coat is thicker than this.
 _CORE: Final = 0.9
@@ -76,9 +72,9 @@ def inverted(seen: Points, widened: float, tolerance: float) -> Plane:
 
 
 @parallel
-def _alike(features, models, unlike, low, high, reach, out):  # type: ignore[no-untyped-def]
+def _alike(chunk, features, models, unlike, low, high, reach, out):  # type: ignore[no-untyped-def]
     scale = _f(1.0) / (high - low)
-    for y in prange(out.shape[0]):
+    for y in rows_of(chunk, out.shape[0]):
         for x in range(out.shape[1]):
             f0, f1, f2 = features[0, y, x], features[1, y, x], features[2, y, x]
             best, nearest = _f(0.0), _f(1e9)
@@ -134,7 +130,8 @@ def alike(
     return out
 
 
-@njit(nogil=True, cache=True)
+@alone
+@serial
 def _reconstructed(found, marker):  # type: ignore[no-untyped-def]
     height, width = found.shape
     moved = True

@@ -6,17 +6,14 @@ import math
 from typing import Final
 
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.lanes import exp2, log2_one, parallel
+from oatmeal.core.colour.lanes import exp2, log2_one
 from oatmeal.core.colour.spaces import LUMINANCE_WEIGHTS
+from oatmeal.core.loops import parallel, rows_of
 
 _f = np.float32
 _RED_Y, _GREEN_Y, _BLUE_Y = (_f(weight) for weight in LUMINANCE_WEIGHTS)
-
-#: Digest of lanes.py, see there.
-LANES: Final = "5e6dca936b50"
 
 #: Tables over the base run over these stops around white.
 LOWEST_STOPS: Final = -12.0
@@ -33,17 +30,17 @@ Plane = NDArray[np.float32]
 
 
 @parallel
-def _log_light(grey, out):  # type: ignore[no-untyped-def]
-    for y in prange(grey.shape[0]):
+def _log_light(chunk, grey, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, grey.shape[0]):
         line, result = grey[y], out[y]
         for x in range(grey.shape[1]):
             result[x] = log2_one(line[x] + FLOOR)
 
 
 @parallel
-def _spread(maps, first, last, left, part, out):  # type: ignore[no-untyped-def]
+def _spread(chunk, maps, first, last, left, part, out):  # type: ignore[no-untyped-def]
     rows = last - first
-    for place in prange(maps.shape[0] * rows):
+    for place in rows_of(chunk, maps.shape[0] * rows):
         plane, row = place // rows, first + place % rows
         line, result = maps[plane, row], out[plane, row]
         for x in range(left.shape[0]):
@@ -52,11 +49,11 @@ def _spread(maps, first, last, left, part, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _through_matrix(rgb, matrix, out):  # type: ignore[no-untyped-def]
+def _through_matrix(chunk, rgb, matrix, out):  # type: ignore[no-untyped-def]
     a, b, c = matrix[0, 0], matrix[0, 1], matrix[0, 2]
     d, e, f = matrix[1, 0], matrix[1, 1], matrix[1, 2]
     g, h, i = matrix[2, 0], matrix[2, 1], matrix[2, 2]
-    for y in prange(rgb.shape[0]):
+    for y in rows_of(chunk, rgb.shape[0]):
         for x in range(rgb.shape[1]):
             red, green, blue = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
             out[y, x, 0] = a * red + b * green + c * blue
@@ -65,10 +62,10 @@ def _through_matrix(rgb, matrix, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _relit(rgb, wide, first, step, gains, out):  # type: ignore[no-untyped-def]
+def _relit(chunk, rgb, wide, first, step, gains, out):  # type: ignore[no-untyped-def]
     rows = wide.shape[1]
     last = np.int32(gains.shape[0] - 2)
-    for y in prange(rgb.shape[0]):
+    for y in rows_of(chunk, rgb.shape[0]):
         place = min(max(first + step * y, 0.0), rows - 1.0)
         above = min(int(place), max(rows - 2, 0))
         below = min(above + 1, rows - 1)

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.lanes import parallel
+from oatmeal.core.loops import parallel, rows_of
 
 _f = np.float32
 
@@ -14,10 +13,12 @@ Plane = NDArray[np.float32]
 
 
 @parallel
-def _cell_means(plane, cell, out):  # type: ignore[no-untyped-def]
+def _cell_means(chunk, plane, cell, out):  # type: ignore[no-untyped-def]
     height, width = plane.shape
-    for row in prange(out.shape[0]):
-        sums = np.zeros(out.shape[1] * cell, np.float32)
+    sums = np.empty(out.shape[1] * cell, np.float32)
+    for row in rows_of(chunk, out.shape[0]):
+        for x in range(sums.shape[0]):
+            sums[x] = _f(0.0)
         for step in range(cell):
             line = plane[min(row * cell + step, height - 1)]
             for x in range(width):
@@ -32,14 +33,16 @@ def _cell_means(plane, cell, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _box_means(planes, radius, out):  # type: ignore[no-untyped-def]
+def _box_means(chunk, planes, radius, out):  # type: ignore[no-untyped-def]
     count, height, width = planes.shape
     share = _f(1.0) / _f((2 * radius + 1) ** 2)
-    for place in prange(count * height):
+    # slices instead of shifted places, which would have to be checked one by one
+    column, row = np.empty(width + 2 * radius, np.float32), np.empty(width, np.float32)
+    inside = column[radius : radius + width]
+    for place in rows_of(chunk, count * height):
         plane, y = place // height, place % height
-        # slices instead of shifted places, which would have to be checked one by one
-        column = np.zeros(width + 2 * radius, np.float32)
-        inside = column[radius : radius + width]
+        for x in range(width):
+            inside[x] = _f(0.0)
         for step in range(-radius, radius + 1):
             line = planes[plane, min(max(y + step, 0), height - 1)]
             for x in range(width):
@@ -47,7 +50,8 @@ def _box_means(planes, radius, out):  # type: ignore[no-untyped-def]
         for x in range(radius):
             column[x] = column[radius]
             column[width + radius + x] = column[width + radius - 1]
-        row = np.zeros(width, np.float32)
+        for x in range(width):
+            row[x] = _f(0.0)
         for step in range(2 * radius + 1):
             shifted = column[step : step + width]
             for x in range(width):

@@ -11,25 +11,15 @@ from functools import lru_cache
 from typing import Any, Final
 
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 
 from oatmeal.core.colour import loading as loading  # before any loop is called
-from oatmeal.core.colour.lanes import (
-    decode_row,
-    encode_inside,
-    hue_steps,
-    inline,
-    oklab,
-    parallel,
-)
+from oatmeal.core.colour.lanes import decode_row, encode_inside, hue_steps, oklab
 from oatmeal.core.colour.spaces import LUMINANCE_WEIGHTS
+from oatmeal.core.loops import inline_rows, parallel, rows_of
 
 _f = np.float32
 _RED_Y, _GREEN_Y, _BLUE_Y = (_f(weight) for weight in LUMINANCE_WEIGHTS)
-
-#: Digest of lanes.py, see there.
-LANES: Final = "5e6dca936b50"
 
 #: The largest number that half precision is asked to hold, exactly one of its own.
 LARGEST_HALF: Final = 60_000.0
@@ -45,20 +35,20 @@ Colour = NDArray[np.float32]
 
 
 @parallel
-def _luminance(rgb, out):  # type: ignore[no-untyped-def]
-    for y in prange(rgb.shape[0]):
+def _luminance(chunk, rgb, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, rgb.shape[0]):
         for x in range(rgb.shape[1]):
             value = _RED_Y * rgb[y, x, 0] + _GREEN_Y * rgb[y, x, 1] + _BLUE_Y * rgb[y, x, 2]
             out[y, x] = max(value, _f(0.0))
 
 
 @parallel
-def _colours(rgb, lightness, a_axis, b_axis):  # type: ignore[no-untyped-def]
-    for y in prange(rgb.shape[0]):
-        width = rgb.shape[1]
-        red = np.empty(width, np.float32)
-        green = np.empty(width, np.float32)
-        blue = np.empty(width, np.float32)
+def _colours(chunk, rgb, lightness, a_axis, b_axis):  # type: ignore[no-untyped-def]
+    width = rgb.shape[1]
+    red = np.empty(width, np.float32)
+    green = np.empty(width, np.float32)
+    blue = np.empty(width, np.float32)
+    for y in rows_of(chunk, rgb.shape[0]):
         for x in range(width):
             red[x], green[x], blue[x] = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
         for x in range(width):
@@ -69,8 +59,8 @@ def _colours(rgb, lightness, a_axis, b_axis):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _polar(a_axis, b_axis, hue, chroma):  # type: ignore[no-untyped-def]
-    for y in prange(hue.shape[0]):
+def _polar(chunk, a_axis, b_axis, hue, chroma):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, hue.shape[0]):
         for x in range(hue.shape[1]):
             a, b = a_axis[y, x], b_axis[y, x]
             hue[y, x] = hue_steps(a, b)
@@ -78,8 +68,8 @@ def _polar(a_axis, b_axis, hue, chroma):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _display(rgb, out):  # type: ignore[no-untyped-def]
-    for y in prange(rgb.shape[0]):
+def _display(chunk, rgb, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, rgb.shape[0]):
         row, shown = rgb[y].reshape(-1), out[y].reshape(-1)
         for i in range(row.shape[0]):
             value = min(max(row[i], _f(0.0)), _f(1.0))
@@ -87,30 +77,30 @@ def _display(rgb, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _encode(light, out):  # type: ignore[no-untyped-def]
-    for y in prange(light.shape[0]):
+def _encode(chunk, light, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, light.shape[0]):
         line, result = light[y], out[y]
         for x in range(line.shape[0]):
             result[x] = encode_inside(min(max(line[x], _f(0.0)), _f(1.0)))
 
 
 @parallel
-def _decode(encoded, out):  # type: ignore[no-untyped-def]
-    for y in prange(encoded.shape[0]):
+def _decode(chunk, encoded, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, encoded.shape[0]):
         decode_row(encoded[y], out[y])
 
 
 @parallel
-def _look_up(codes, table, out):  # type: ignore[no-untyped-def]
-    for y in prange(codes.shape[0]):
+def _look_up(chunk, codes, table, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, codes.shape[0]):
         for x in range(codes.shape[1]):
             for channel in range(codes.shape[2]):
                 out[y, x, channel] = table[codes[y, x, channel]]
 
 
 @parallel
-def _look_up_sum(codes, tables, out):  # type: ignore[no-untyped-def]
-    for y in prange(codes.shape[0]):
+def _look_up_sum(chunk, codes, tables, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, codes.shape[0]):
         for x in range(codes.shape[1]):
             red, green, blue = codes[y, x, 0], codes[y, x, 1], codes[y, x, 2]
             for channel in range(3):
@@ -119,11 +109,11 @@ def _look_up_sum(codes, tables, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _averaged(codes, table, across, across_weights, down, down_weights, out):  # type: ignore[no-untyped-def]
+def _averaged(chunk, codes, table, across, across_weights, down, down_weights, out):  # type: ignore[no-untyped-def]
     """Each row is averaged to the new width once, and added to one or two new rows."""
     height, width = out.shape[:2]
-    for block in prange((height + _AVERAGED_ROWS - 1) // _AVERAGED_ROWS):
-        narrow = np.empty(width * 3, np.float32)
+    narrow = np.empty(width * 3, np.float32)
+    for block in rows_of(chunk, (height + _AVERAGED_ROWS - 1) // _AVERAGED_ROWS):
         held = -1
         top = block * _AVERAGED_ROWS
         for row in range(top, min(top + _AVERAGED_ROWS, height)):
@@ -139,7 +129,7 @@ def _averaged(codes, table, across, across_weights, down, down_weights, out):  #
                     result[i] += weight * narrow[i]
 
 
-@inline
+@inline_rows
 def _narrowed(line, table, across, weights, out):  # type: ignore[no-untyped-def]
     """A row of codes as light, averaged over the width of each new pixel."""
     three, one, two = np.uint64(3), np.uint64(1), np.uint64(2)
@@ -158,10 +148,12 @@ def _narrowed(line, table, across, weights, out):  # type: ignore[no-untyped-def
 
 
 @parallel
-def _plane_averaged(plane, across, across_weights, down, down_weights, out):  # type: ignore[no-untyped-def]
+def _plane_averaged(chunk, plane, across, across_weights, down, down_weights, out):  # type: ignore[no-untyped-def]
     """The rows of each new row are added, then averaged to the new width."""
-    for row in prange(out.shape[0]):
-        wide = np.zeros(plane.shape[1], np.float32)
+    wide = np.empty(plane.shape[1], np.float32)
+    for row in rows_of(chunk, out.shape[0]):
+        for x in range(wide.shape[0]):
+            wide[x] = _f(0.0)
         begin, end = down[row, 0], down[row, 1]
         for y in range(begin, end + 1):
             line = plane[y]
@@ -178,8 +170,8 @@ def _plane_averaged(plane, across, across_weights, down, down_weights, out):  # 
 
 
 @parallel
-def _from_half(words, out):  # type: ignore[no-untyped-def]
-    for y in prange(words.shape[0]):
+def _from_half(chunk, words, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, words.shape[0]):
         row, result = words[y].reshape(-1), out[y].reshape(-1)
         for i in range(row.shape[0]):
             word = np.int32(row[i])
@@ -190,8 +182,8 @@ def _from_half(words, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _to_half(words, most, out):  # type: ignore[no-untyped-def]
-    for y in prange(words.shape[0]):
+def _to_half(chunk, words, most, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, words.shape[0]):
         row, result = words[y].reshape(-1), out[y].reshape(-1)
         for i in range(row.shape[0]):
             word = row[i]

@@ -6,17 +6,13 @@ curve is computed inside 0 to 1 from roots, and beyond from a guess of its power
 
 To read a table takes longer than to compute a number, so what has a formula is computed. Of a table
 that must be read a value and the next one are taken in one look.
-
-numba caches a compiled loop by the file of that loop alone: whoever changes this file renews
-``LANES`` in the modules that use it (a test compares).
 """
 
 from __future__ import annotations
 
 import math
-from typing import Any, Final
+from typing import Final
 
-import numba
 import numpy as np
 from numba import types
 from numba.extending import overload
@@ -24,6 +20,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.colour.ranges import HUE_TABLE_SIZE
 from oatmeal.core.colour.spaces import LMS_TO_OKLAB, SRGB_TO_LMS
+from oatmeal.core.loops import inline, inline_rows
 
 _f = np.float32
 
@@ -93,19 +90,6 @@ _CUBE_ROOT_BITS: Final = np.int32(709921077)
 #: with, where there is no light.
 _TINY: Final = _f(1e-24)
 
-inline: Any = numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")
-
-#: One pass over a picture: rows in parallel, without holding the interpreter, cached on disk.
-parallel: Any = numba.njit(
-    parallel=True, nogil=True, cache=True, error_model="numpy", fastmath={"contract", "arcp", "nsz"}
-)
-
-#: What one thread does of a long pass, as a function of its own: the passes of the compiler for
-#: parallel loops take as long over it as all others together.
-serial: Any = numba.njit(
-    nogil=True, cache=True, error_model="numpy", fastmath={"contract", "arcp", "nsz"}
-)
-
 
 def at(setting, y, x):  # type: ignore[no-untyped-def]
     """A setting's value at a pixel: a number, a map ``(H, W)``, or nothing, which is 0."""
@@ -134,7 +118,7 @@ def cube_root(value):  # type: ignore[no-untyped-def]
     return math.copysign(root, value)
 
 
-@inline
+@inline_rows
 def beyond_one(row):  # type: ignore[no-untyped-def]
     """True where a number of a row is larger than 1 or smaller than -1.
 
@@ -182,7 +166,7 @@ def encode_inside(linear):  # type: ignore[no-untyped-def]
     return power if linear > _f(0.0031308) else _f(12.92) * linear
 
 
-@inline
+@inline_rows
 def encode_row(row, out):  # type: ignore[no-untyped-def]
     """sRGB encoding of much linear light; quick where none is beyond 1. In place, too."""
     if beyond_one(row):
@@ -203,7 +187,7 @@ def decode_inside(encoded):  # type: ignore[no-untyped-def]
     return bent if value > _f(0.04045) else value * _f(1 / 12.92)
 
 
-@inline
+@inline_rows
 def decode_row(row, out):  # type: ignore[no-untyped-def]
     """Light of many encoded values, clamped at 0; without a branch where none is beyond 1."""
     for i in range(row.shape[0]):
@@ -214,7 +198,7 @@ def decode_row(row, out):  # type: ignore[no-untyped-def]
                 out[i] = ((row[i] + _f(0.055)) / _f(1.055)) ** _f(2.4)
 
 
-@inline
+@inline_rows
 def find_places(places, last, index, between):  # type: ignore[no-untyped-def]
     """Where places on a table lie: the value before each, ``last`` at the most, and how far on.
 
@@ -228,7 +212,7 @@ def find_places(places, last, index, between):  # type: ignore[no-untyped-def]
         between[x] = spot - _f(whole)
 
 
-@inline
+@inline_rows
 def read_row(pairs, index, between, found, out):  # type: ignore[no-untyped-def]
     """Values of a table of :func:`pairs_of` at the places that :func:`find_places` found.
 

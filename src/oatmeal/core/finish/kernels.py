@@ -6,26 +6,14 @@ import math
 from typing import Any, Final
 
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 
 from oatmeal.core.colour import LUMINANCE_WEIGHTS
-from oatmeal.core.colour.lanes import (
-    decode_inside,
-    encode_row,
-    exp2,
-    from_oklab,
-    inline,
-    log2_one,
-    parallel,
-    smooth,
-)
+from oatmeal.core.colour.lanes import decode_inside, encode_row, exp2, from_oklab, log2_one, smooth
+from oatmeal.core.loops import inline, inline_rows, parallel, rows_of
 
 _f = np.float32
 _u = np.uint32
-
-#: Digest of lanes.py, see there.
-LANES: Final = "5e6dca936b50"
 
 #: sRGB is a straight line up to this encoded value, and this logarithm of light.
 _STRAIGHT: Final = _f(0.04045)
@@ -58,7 +46,7 @@ Plane = NDArray[np.float32]
 Colours = NDArray[np.float32]
 
 
-@inline
+@inline_rows
 def _relit(line, stops, result):  # type: ignore[no-untyped-def]
     """sRGB-encoded values (IEC 61966-2-1) of light moved by stops, clipped at 1.
 
@@ -76,13 +64,13 @@ def _relit(line, stops, result):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _shaded(encoded, across, down, curve, stops, spare, sides, ends, out):  # type: ignore[no-untyped-def]
+def _shaded(chunk, encoded, across, down, curve, stops, spare, sides, ends, out):  # type: ignore[no-untyped-def]
     root, begin, scale, low, gain = curve
-    for y in prange(encoded.shape[0]):
+    width = encoded.shape[1]
+    share = np.empty(width, np.float32)
+    given = np.empty(width, np.float32)
+    for y in rows_of(chunk, encoded.shape[0]):
         line, result = encoded[y], out[y]
-        width = line.shape[0]
-        share = np.empty(width, np.float32)
-        given = np.empty(width, np.float32)
         for x in range(width):
             share[x] = across[x] + down[y]
         if root == _f(0.5):
@@ -111,12 +99,12 @@ def _shaded(encoded, across, down, curve, stops, spare, sides, ends, out):  # ty
 
 
 @parallel
-def _glowing(encoded, spreading, columns, over, rows, down, amount, out):  # type: ignore[no-untyped-def]
+def _glowing(chunk, encoded, spreading, columns, over, rows, down, amount, out):  # type: ignore[no-untyped-def]
     cells = spreading.shape[1]
     width = encoded.shape[1]
-    for y in prange(encoded.shape[0]):
+    row, light = np.empty(cells, np.float32), np.empty(width, np.float32)
+    for y in rows_of(chunk, encoded.shape[0]):
         line, result = encoded[y], out[y]
-        row, light = np.empty(cells, np.float32), np.empty(width, np.float32)
         i, v0, v1, v2, v3 = rows[y], down[0, y], down[1, y], down[2, y], down[3, y]
         a, b, c, d = spreading[i], spreading[i + 1], spreading[i + 2], spreading[i + 3]
         for x in range(cells):
@@ -141,7 +129,7 @@ def _row_key(row, seed):  # type: ignore[no-untyped-def]
     return h ^ (h >> _u(16))
 
 
-@inline
+@inline_rows
 def _fill(first, key, out):  # type: ignore[no-untyped-def]
     """Nearly Gaussian numbers: four bytes of an integer hash, summed (C. Wellons 2018)."""
     base = _u(first)
@@ -158,10 +146,10 @@ def _fill(first, key, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _lattice(first_row, first_column, weights, places, seed, rows):  # type: ignore[no-untyped-def]
+def _lattice(chunk, first_row, first_column, weights, places, seed, rows):  # type: ignore[no-untyped-def]
     count = np.int64(places[-1]) + weights.shape[0]
-    for row in prange(rows.shape[0]):
-        numbers = np.empty(count, np.float32)
+    numbers = np.empty(count, np.float32)
+    for row in rows_of(chunk, rows.shape[0]):
         _fill(first_column + 1000000, _row_key(first_row + row + 1000000, seed), numbers)
         out = rows[row]
         w0, w1, w2, w3, w4 = weights[0], weights[1], weights[2], weights[3], weights[4]
@@ -174,8 +162,8 @@ def _lattice(first_row, first_column, weights, places, seed, rows):  # type: ign
 
 
 @parallel
-def _upright(rows, weights, places, out):  # type: ignore[no-untyped-def]
-    for y in prange(out.shape[0]):
+def _upright(chunk, rows, weights, places, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, out.shape[0]):
         i = places[y]
         a, b, c, d, e = rows[i], rows[i + 1], rows[i + 2], rows[i + 3], rows[i + 4]
         w0, w1, w2, w3, w4 = (
@@ -187,13 +175,13 @@ def _upright(rows, weights, places, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _fine(left, top, seed, side, norm, out):  # type: ignore[no-untyped-def]
+def _fine(chunk, left, top, seed, side, norm, out):  # type: ignore[no-untyped-def]
     height, width = out.shape
     block = 32
-    for b in prange((height + block - 1) // block):
+    ring = np.empty((3, width), np.float32)
+    numbers = np.empty(width + 2, np.float32)
+    for b in rows_of(chunk, (height + block - 1) // block):
         begin, end = b * block, min(height, b * block + block)
-        ring = np.empty((3, width), np.float32)
-        numbers = np.empty(width + 2, np.float32)
         for y in range(begin - 1, end + 1):
             _fill(left - 1 + 1000000, _row_key(top + y + 1000000, seed), numbers)
             row = ring[(y + 3) % 3]
@@ -206,10 +194,10 @@ def _fine(left, top, seed, side, norm, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _grained(encoded, field, amplitude, skew, shift, out):  # type: ignore[no-untyped-def]
+def _grained(chunk, encoded, field, amplitude, skew, shift, out):  # type: ignore[no-untyped-def]
     a0, a1 = amplitude[0], amplitude[1]
     s0, s1, s2, s3, s4, s5 = shift[0], shift[1], shift[2], shift[3], shift[4], shift[5]
-    for y in prange(encoded.shape[0]):
+    for y in rows_of(chunk, encoded.shape[0]):
         line, noise, result = encoded[y], field[y], out[y]
         for x in range(line.shape[0]):
             u = min(max(line[x], _f(0.0)), _f(1.0))
@@ -222,13 +210,13 @@ def _grained(encoded, field, amplitude, skew, shift, out):  # type: ignore[no-un
 
 
 @parallel
-def _kept(lightness, a_axis, b_axis, near, trace, kept, out):  # type: ignore[no-untyped-def]
+def _kept(chunk, lightness, a_axis, b_axis, near, trace, kept, out):  # type: ignore[no-untyped-def]
     near_l, near_a, near_b = near
     width = out.shape[1]
-    for y in prange(out.shape[0]):
+    a, b = np.empty(width, _f), np.empty(width, _f)
+    covered, across, along = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
+    for y in rows_of(chunk, out.shape[0]):
         told, told_a, told_b = near_l[y], near_a[y], near_b[y]
-        a, b = np.empty(width, _f), np.empty(width, _f)
-        covered, across, along = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
         for x in range(width):
             scale = _f(1.0) / max(lightness[y, x], _LEAST_LIGHT)
             a[x], b[x] = a_axis[y, x] * scale, b_axis[y, x] * scale
@@ -250,9 +238,9 @@ def _kept(lightness, a_axis, b_axis, near, trace, kept, out):  # type: ignore[no
 
 
 @parallel
-def _keep_inside(lightness, a_axis, b_axis, mask, share, turned, out):  # type: ignore[no-untyped-def]
+def _keep_inside(chunk, lightness, a_axis, b_axis, mask, share, turned, out):  # type: ignore[no-untyped-def]
     cosine, sine = turned
-    for y in prange(out.shape[0]):
+    for y in rows_of(chunk, out.shape[0]):
         for x in range(out.shape[1]):
             weight = min(share * _f(mask[y, x]), _f(1.0))
             scale = _f(1.0) / max(lightness[y, x], _LEAST_LIGHT)
@@ -263,14 +251,14 @@ def _keep_inside(lightness, a_axis, b_axis, mask, share, turned, out):  # type: 
 
 
 @parallel
-def _lit(encoded, tints, kept, red, green, blue):  # type: ignore[no-untyped-def]
+def _lit(chunk, encoded, tints, kept, red, green, blue):  # type: ignore[no-untyped-def]
     last = np.int32(tints.shape[0] - 2)
     steps = _f(tints.shape[0] - 1)
     width = encoded.shape[1]
-    for y in prange(encoded.shape[0]):
+    a, b, level = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
+    for y in rows_of(chunk, encoded.shape[0]):
         line, own = encoded[y], kept[y]
         reds, greens, blues = red[y], green[y], blue[y]
-        a, b, level = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
         for x in range(width):
             level[x] = decode_inside(line[x])
         for x in range(width):
@@ -315,19 +303,23 @@ def _lit(encoded, tints, kept, red, green, blue):  # type: ignore[no-untyped-def
 
 
 @parallel
-def _crisp(encoded, taps, near, far, strength, free, mask, masked, out):  # type: ignore[no-untyped-def]
+def _crisp(chunk, encoded, taps, near, far, strength, free, mask, masked, out):  # type: ignore[no-untyped-def]
     height, width = encoded.shape
     reach = taps.shape[0] - 1
     pad = max(reach, far)
     scale = _f(1.0) / (_BOUND - _FREE)
-    for y in prange(height):
-        soft, low, high = (
-            np.empty(width + 2 * pad, np.float32), np.empty(width + 2 * pad, np.float32),
-            np.empty(width + 2 * pad, np.float32),
-        )  # fmt: skip
-        wide_low, wide_high = (
-            np.empty(width + 2 * pad, np.float32), np.empty(width + 2 * pad, np.float32),
-        )  # fmt: skip
+    soft, low, high = (
+        np.empty(width + 2 * pad, np.float32), np.empty(width + 2 * pad, np.float32),
+        np.empty(width + 2 * pad, np.float32),
+    )  # fmt: skip
+    wide_low, wide_high = (
+        np.empty(width + 2 * pad, np.float32), np.empty(width + 2 * pad, np.float32),
+    )  # fmt: skip
+    blur = np.empty(width, np.float32)
+    floor, roof = np.empty(width, np.float32), np.empty(width, np.float32)
+    spread = np.empty(width, np.float32)
+    least, most = np.empty(width, np.float32), np.empty(width, np.float32)
+    for y in rows_of(chunk, height):
         line = encoded[y]
         b, n1, x1 = soft[pad : pad + width], low[pad : pad + width], high[pad : pad + width]
         n2, x2 = wide_low[pad : pad + width], wide_high[pad : pad + width]
@@ -355,10 +347,6 @@ def _crisp(encoded, taps, near, far, strength, free, mask, masked, out):  # type
             high[x], high[pad + width + x] = x1[0], x1[width - 1]
             wide_low[x], wide_low[pad + width + x] = n2[0], n2[width - 1]
             wide_high[x], wide_high[pad + width + x] = x2[0], x2[width - 1]
-        blur = np.empty(width, np.float32)
-        floor, roof = np.empty(width, np.float32), np.empty(width, np.float32)
-        spread = np.empty(width, np.float32)
-        least, most = np.empty(width, np.float32), np.empty(width, np.float32)
         for x in range(width):
             blur[x], floor[x], roof[x] = taps[0] * b[x], n1[x], x1[x]
             least[x], most[x] = n2[x], x2[x]

@@ -7,13 +7,9 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.lanes import parallel
-
-#: Digest of lanes.py, see there.
-LANES: Final = "5e6dca936b50"
+from oatmeal.core.loops import parallel, rows_of
 
 #: Rows that are drawn at a time.
 _BAND: Final = 32
@@ -44,9 +40,9 @@ class Blobs:
 
 
 @parallel
-def _strokes(parts, soft, left, top, out):  # type: ignore[no-untyped-def]
+def _strokes(chunk, parts, soft, left, top, out):  # type: ignore[no-untyped-def]
     height, width = out.shape
-    for band in prange((height + _BAND - 1) // _BAND):
+    for band in rows_of(chunk, (height + _BAND - 1) // _BAND):
         begin, end = band * _BAND, min(height, band * _BAND + _BAND)
         for i in range(parts.shape[0]):
             ax, ay, bx, by = parts[i, 0], parts[i, 1], parts[i, 2], parts[i, 3]
@@ -77,9 +73,9 @@ def _strokes(parts, soft, left, top, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _blobs(each, soft, left, top, out):  # type: ignore[no-untyped-def]
+def _blobs(chunk, each, soft, left, top, out):  # type: ignore[no-untyped-def]
     height, width = out.shape
-    for band in prange((height + _BAND - 1) // _BAND):
+    for band in rows_of(chunk, (height + _BAND - 1) // _BAND):
         begin, end = band * _BAND, min(height, band * _BAND + _BAND)
         for i in range(each.shape[0]):
             cx, cy, radius, strength = each[i, 0], each[i, 1], each[i, 2], each[i, 3]

@@ -5,10 +5,9 @@ from __future__ import annotations
 from typing import Any, Final
 
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.lanes import inline, parallel
+from oatmeal.core.loops import inline, parallel, rows_of
 
 _f = np.float32
 
@@ -21,8 +20,8 @@ _STEP_Y: Final = np.uint32(2447445414)
 
 
 @parallel
-def _quantise(encoded, top, out):  # type: ignore[no-untyped-def]
-    for y in prange(encoded.shape[0]):
+def _quantise(chunk, encoded, top, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, encoded.shape[0]):
         line, codes = encoded[y], out[y]
         for i in range(line.shape[0]):
             value = min(max(line[i], _f(0.0)), _f(1.0))
@@ -37,8 +36,8 @@ def _threshold(x, down):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _dither(encoded, top, left, upper, channels, out):  # type: ignore[no-untyped-def]
-    for y in prange(encoded.shape[0]):
+def _dither(chunk, encoded, top, left, upper, channels, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, encoded.shape[0]):
         line, codes = encoded[y], out[y]
         down = np.uint32(y + upper) * _STEP_Y
         if channels == 1:  # without a division the compiler works on many pixels at a time
@@ -54,8 +53,8 @@ def _dither(encoded, top, left, upper, channels, out):  # type: ignore[no-untype
 
 
 @parallel
-def _joined(red, green, blue, top, dither, left, upper, out):  # type: ignore[no-untyped-def]
-    for y in prange(red.shape[0]):
+def _joined(chunk, red, green, blue, top, dither, left, upper, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, red.shape[0]):
         down = np.uint32(y + upper) * _STEP_Y
         for x in range(red.shape[1]):
             threshold = _threshold(x + left, down) if dither else _f(0.5)
@@ -65,10 +64,10 @@ def _joined(red, green, blue, top, dither, left, upper, out):  # type: ignore[no
 
 
 @parallel
-def _through(encoded, table, top, dither, left, upper, out):  # type: ignore[no-untyped-def]
+def _through(chunk, encoded, table, top, dither, left, upper, out):  # type: ignore[no-untyped-def]
     last = np.int32(table.shape[0] - 2)
     steps = _f(table.shape[0] - 1)
-    for y in prange(encoded.shape[0]):
+    for y in rows_of(chunk, encoded.shape[0]):
         down = np.uint32(y + upper) * _STEP_Y
         for x in range(encoded.shape[1]):
             place = min(max(encoded[y, x], _f(0.0)), _f(1.0)) * steps

@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 
 from oatmeal.core.colour.filters import box_means, cell_means
-from oatmeal.core.colour.lanes import parallel
+from oatmeal.core.loops import parallel, rows_of
 
 _f = np.float32
 
@@ -17,8 +16,8 @@ Plane = NDArray[np.float32]
 
 
 @parallel
-def _products(light, a_axis, b_axis, out):  # type: ignore[no-untyped-def]
-    for y in prange(light.shape[0]):
+def _products(chunk, light, a_axis, b_axis, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, light.shape[0]):
         one, two, three = light[y], a_axis[y], b_axis[y]
         for x in range(light.shape[1]):
             out[0, y, x] = one[x]
@@ -34,8 +33,8 @@ def _products(light, a_axis, b_axis, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _weighted_fit(means, flat, good, out):  # type: ignore[no-untyped-def]
-    for y in prange(means.shape[1]):
+def _weighted_fit(chunk, means, flat, good, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, means.shape[1]):
         for x in range(means.shape[2]):
             light, a, b = means[0, y, x], means[1, y, x], means[2, y, x]
             variance = max(means[3, y, x] - light * light, _f(0.0)) + flat
@@ -54,9 +53,9 @@ def _weighted_fit(means, flat, good, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _settled_fit(averaged, own_from, own_at, out):  # type: ignore[no-untyped-def]
+def _settled_fit(chunk, averaged, own_from, own_at, out):  # type: ignore[no-untyped-def]
     span = _f(1.0) / (own_at - own_from)
-    for y in prange(out.shape[1]):
+    for y in rows_of(chunk, out.shape[1]):
         for x in range(out.shape[2]):
             share = _f(1.0) / averaged[0, y, x]
             out[0, y, x] = averaged[1, y, x] * share
@@ -69,15 +68,14 @@ def _settled_fit(averaged, own_from, own_at, out):  # type: ignore[no-untyped-de
 
 
 @parallel
-def _follow_light(light, one, two, fit, cell, strength, out_one, out_two):  # type: ignore[no-untyped-def]
-    rows = fit.shape[1]
-    for y in prange(light.shape[0]):
+def _follow_light(chunk, light, one, two, fit, cell, strength, out_one, out_two):  # type: ignore[no-untyped-def]
+    rows, width = fit.shape[1], light.shape[1]
+    share = np.empty(width, np.float32)
+    for y in rows_of(chunk, light.shape[0]):
         place = max((y + 0.5) / cell - 0.5, 0.0)
         above = min(int(place), rows - 1)
         below = min(above + 1, rows - 1)
         t = _f(place - above)
-        width = light.shape[1]
-        share = np.empty(width, np.float32)
         for x in range(width):
             kept = fit[4, above, x] + t * (fit[4, below, x] - fit[4, above, x])
             share[x] = strength * (_f(1.0) - kept)

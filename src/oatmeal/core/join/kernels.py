@@ -5,16 +5,12 @@ from __future__ import annotations
 from typing import Any, Final
 
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 
 from oatmeal.core.colour import encode_srgb
-from oatmeal.core.colour.lanes import parallel, serial
+from oatmeal.core.loops import alone, parallel, rows_of, serial
 
 _f = np.float32
-
-#: Digest of lanes.py, see there.
-LANES: Final = "5e6dca936b50"
 
 #: Codes over the square root of light; between its entries lies a line.
 _ENTRIES: Final = 8192
@@ -27,6 +23,7 @@ Colour = NDArray[np.float32]
 Plane = NDArray[np.float32]
 
 
+@alone
 @serial
 def largest(mask):  # type: ignore[no-untyped-def]
     """The largest rectangle of ones in a bool mask ``(h, w)``: ``x0, y0, x1, y1``.
@@ -55,8 +52,8 @@ def largest(mask):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _rooted(light, matrix, out):  # type: ignore[no-untyped-def]
-    for y in prange(light.shape[0]):
+def _rooted(chunk, light, matrix, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, light.shape[0]):
         for x in range(light.shape[1]):
             red, green, blue = light[y, x, 0], light[y, x, 1], light[y, x, 2]
             for channel in range(3):
@@ -66,10 +63,10 @@ def _rooted(light, matrix, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _spread(grid, step, width, height, part, near, gain, there):  # type: ignore[no-untyped-def]
+def _spread(chunk, grid, step, width, height, part, near, gain, there):  # type: ignore[no-untyped-def]
     one = _f(1.0)
     left_x, left_y, last_x, last_y = part
-    for y in prange(gain.shape[0]):
+    for y in rows_of(chunk, gain.shape[0]):
         down = y // step + 1  # the grid begins a step before the part
         part_y = _f(y % step) / _f(step)
         for cell in range((gain.shape[1] + step - 1) // step):
@@ -87,10 +84,10 @@ def _spread(grid, step, width, height, part, near, gain, there):  # type: ignore
 
 
 @parallel
-def _add(total, root, gain, correction, shape, weight):  # type: ignore[no-untyped-def]
+def _add(chunk, total, root, gain, correction, shape, weight):  # type: ignore[no-untyped-def]
     across, up, from_x, from_y = shape
     rows, columns = correction.shape[0], correction.shape[1]
-    for y in prange(total.shape[0]):
+    for y in rows_of(chunk, total.shape[0]):
         at_y = min(max(_f(y) * up + from_y, _f(0.0)), _f(rows - 1))
         top = min(int(at_y), max(rows - 2, 0))
         below = min(top + 1, rows - 1)
@@ -113,9 +110,9 @@ def _add(total, root, gain, correction, shape, weight):  # type: ignore[no-untyp
 
 
 @parallel
-def _code(root, there, table, out):  # type: ignore[no-untyped-def]
+def _code(chunk, root, there, table, out):  # type: ignore[no-untyped-def]
     last = table.shape[0] - 1
-    for y in prange(root.shape[0]):
+    for y in rows_of(chunk, root.shape[0]):
         for x in range(root.shape[1]):
             for channel in range(3):
                 value = min(max(root[y, x, channel], _f(0.0)), _f(1.0)) * _f(last)

@@ -19,12 +19,10 @@ from oatmeal.core.colour.lanes import (
     oklab,
 )
 from oatmeal.core.colour.ranges import HUE_TABLE_SIZE
+from oatmeal.core.loops import parallel, rows_of
 from oatmeal.core.recipe.formula import CODES, VARIABLES, Program
 
 _f = np.float32
-
-#: Digest of lanes.py, see there.
-LANES: Final = "5e6dca936b50"
 
 #: A formula's grey is kept within this, encoded; what is no number becomes black.
 TOP: Final = _f(4.0)
@@ -43,9 +41,6 @@ _STEEP: Final = _f(5.0)
 
 
 _plain: Any = numba.njit(nogil=True, cache=True, error_model="numpy", fastmath={"contract", "arcp"})
-_parallel: Any = numba.njit(
-    parallel=True, nogil=True, cache=True, error_model="numpy", fastmath={"contract", "arcp"}
-)
 
 
 @_plain
@@ -178,10 +173,10 @@ def _row(pixels, codes, operands, depth, used, out):  # type: ignore[no-untyped-
     decode_row(shown, out)
 
 
-@_parallel
-def _run(rgb, codes, operands, depth, used, out):  # type: ignore[no-untyped-def]
+@parallel
+def _run(chunk, rgb, codes, operands, depth, used, out):  # type: ignore[no-untyped-def]
     """Rows by themselves: the passes for parallel loops take long over a long loop."""
-    for y in numba.prange(rgb.shape[0]):
+    for y in rows_of(chunk, rgb.shape[0]):
         _row(rgb[y], codes, operands, depth, used, out[y])
 
 

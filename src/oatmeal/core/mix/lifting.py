@@ -12,7 +12,7 @@ from oatmeal.core.colour import LUMINANCE_WEIGHTS, decode_srgb, encode_srgb, lab
 from oatmeal.core.colour import kernels as colour_kernels
 from oatmeal.core.guard import Analysis
 from oatmeal.core.maps import FULL, Box, Masks, not_empty
-from oatmeal.core.mix import formula_kernel, kernels
+from oatmeal.core.mix import formula_kernel, kernels, one_pass
 from oatmeal.core.mix.film import expose
 from oatmeal.core.picture import Coded, Pixels
 from oatmeal.core.recipe import (
@@ -69,7 +69,7 @@ def base_grey(rgb_linear: NDArray[np.float32], base: Base) -> NDArray[np.float32
         return kernels.weighted(rgb_linear, expose(base).weights, 0.0, encoded=False)
     if isinstance(base, Formula):
         return formula_kernel.evaluate(rgb_linear, base.program())
-    return kernels.mixed(rgb_linear, _six(base))
+    return one_pass.mixed(rgb_linear, _six(base))
 
 
 def _six(base: Six) -> tuple[float, ...]:
@@ -149,8 +149,8 @@ def at_once(source: Pixels, mix: Mix) -> NDArray[np.float32] | None:
         return None
     lifts = _lifts(mix) if any(mix.lifts.model_dump().values()) else None
     if isinstance(source, Coded):
-        return kernels.mixed(source.codes, parts, source.table, lifts)
-    return kernels.mixed(source, parts, None, lifts)
+        return one_pass.mixed(source.codes, parts, source.table, lifts)
+    return one_pass.mixed(source, parts, None, lifts)
 
 
 def area_lifts(recipe: Recipe, masks: Masks, colours: Analysis) -> NDArray[np.float32] | None:

@@ -3,19 +3,14 @@
 from __future__ import annotations
 
 import math
-from typing import Any, Final
 
-import numba
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.lanes import cube_root, from_oklab, oklab, parallel, smooth
+from oatmeal.core.colour.lanes import cube_root, from_oklab, oklab, smooth
+from oatmeal.core.loops import inline_rows, parallel, rows_of
 
 _f = np.float32
-
-#: Digest of lanes.py, see there.
-LANES: Final = "5e6dca936b50"
 
 #: Green light is kept, by factors within these.
 _LOWEST, _HIGHEST = _f(0.25), _f(4.0)
@@ -24,31 +19,29 @@ _LEAST = _f(1e-4)
 #: Added to a length before it divides.
 _TINY = _f(1e-9)
 
-_inline: Any = numba.njit(nogil=True, cache=True, error_model="numpy", inline="always")
 
-
-@_inline
+@inline_rows
 def _between(one, other, t, x):  # type: ignore[no-untyped-def]
     return one[x] + t * (other[x] - one[x])
 
 
 @parallel
-def _freed(rgb, wide, first, step, bands, amounts, thin, out):  # type: ignore[no-untyped-def]
+def _freed(chunk, rgb, wide, first, step, bands, amounts, thin, out):  # type: ignore[no-untyped-def]
     rows = wide.shape[1]
     one, none = _f(1.0), _f(0.0)
     low, per = thin[0], one / (thin[1] - thin[0])
     purple_a, purple_b, purple_from, purple_per = bands[0, 0], bands[0, 1], bands[0, 2], bands[0, 3]
     green_a, green_b, green_from, green_per = bands[1, 0], bands[1, 1], bands[1, 2], bands[1, 3]
     purple, green = amounts[0], amounts[1]
-    for y in prange(rgb.shape[0]):
+    width = rgb.shape[1]
+    r, g, b = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
+    to_a, to_b = np.empty(width, _f), np.empty(width, _f)
+    share, other = np.empty(width, _f), np.empty(width, _f)
+    for y in rows_of(chunk, rgb.shape[0]):
         place = min(max(first + step * y, 0.0), rows - 1.0)
         above = min(int(place), max(rows - 2, 0))
         below = min(above + 1, rows - 1)
         t = _f(place - above)
-        width = rgb.shape[1]
-        r, g, b = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
-        to_a, to_b = np.empty(width, _f), np.empty(width, _f)
-        share, other = np.empty(width, _f), np.empty(width, _f)
         for x in range(width):
             r[x], g[x], b[x] = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
         for x in range(width):

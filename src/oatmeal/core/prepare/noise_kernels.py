@@ -3,20 +3,15 @@
 from __future__ import annotations
 
 import math
-from typing import Any, Final
+from typing import Final
 
-import numba
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.lanes import parallel, serial
+from oatmeal.core.loops import inline, parallel, rows_of, serial
 from oatmeal.core.noise import OPPONENT, SIDE, Noise, even_terms
 
 _f = np.float32
-
-#: Digest of lanes.py, see there.
-LANES: Final = "5e6dca936b50"
 
 #: Blocks of the transform begin at every column and at every ``STEP``-th row.
 STEP: Final = 4
@@ -29,11 +24,6 @@ _SHORT: Final = 512
 
 #: Rows that one thread works on.
 _BAND: Final = 64
-
-_inline: Any = numba.njit(
-    nogil=True, cache=True, error_model="numpy", inline="always",
-    fastmath={"contract", "arcp", "nsz"},
-)  # fmt: skip
 
 #: The cosine transform of eight values (N. Ahmed, T. Natarajan and K. R. Rao, "Discrete Cosine
 #: Transform", IEEE Trans. Computers C-23, 1974), orthonormal: even rows act on sums of mirrored
@@ -53,7 +43,7 @@ _N1, _N2, _N3 = _f(0.25 * math.sqrt(1.5)), _f(-1.375), _f(0.625 * math.sqrt(1.5)
 Planes = NDArray[np.float32]
 
 
-@_inline
+@inline
 def _forward(a, b, c, d, e, f, g, h):  # type: ignore[no-untyped-def]
     s0, s1, s2, s3 = a + h, b + g, c + f, d + e
     d0, d1, d2, d3 = a - h, b - g, c - f, d - e
@@ -70,7 +60,7 @@ def _forward(a, b, c, d, e, f, g, h):  # type: ignore[no-untyped-def]
     )
 
 
-@_inline
+@inline
 def _inverse(a, b, c, d, e, f, g, h):  # type: ignore[no-untyped-def]
     p, q = _C0 * (a + e), _C0 * (a - e)
     r, t = _C2 * c + _C6 * g, _C6 * c - _C2 * g
@@ -181,22 +171,22 @@ def _cleaned_rows(plane, above, top, bottom, out):  # type: ignore[no-untyped-de
 
 
 @parallel
-def _cleaned(plane, above, out):  # type: ignore[no-untyped-def]
+def _cleaned(chunk, plane, above, out):  # type: ignore[no-untyped-def]
     height = out.shape[0]
-    for band in prange((height + _BAND - 1) // _BAND):
+    for band in rows_of(chunk, (height + _BAND - 1) // _BAND):
         top = band * _BAND
         _cleaned_rows(plane, above, top, min(height, top + _BAND), out)
 
 
-@_inline
+@inline
 def _even(light, gain, offset, scale):  # type: ignore[no-untyped-def]
     return scale * math.sqrt(max(gain * light + offset, _f(0.0)))
 
 
 @parallel
-def _evened(rgb, gain, offset, scale, out):  # type: ignore[no-untyped-def]
-    for y in prange(rgb.shape[0]):
-        red, green, blue = np.empty(_SHORT, _f), np.empty(_SHORT, _f), np.empty(_SHORT, _f)
+def _evened(chunk, rgb, gain, offset, scale, out):  # type: ignore[no-untyped-def]
+    red, green, blue = np.empty(_SHORT, _f), np.empty(_SHORT, _f), np.empty(_SHORT, _f)
+    for y in rows_of(chunk, rgb.shape[0]):
         for left in range(0, rgb.shape[1], _SHORT):
             n = min(_SHORT, rgb.shape[1] - left)
             row = rgb[y, left : left + n]
@@ -218,7 +208,7 @@ def _evened(rgb, gain, offset, scale, out):  # type: ignore[no-untyped-def]
                 along[x] = _R * (red[x] - _f(2.0) * green[x] + blue[x])
 
 
-@_inline
+@inline
 def _change(was, by, taken, gain):  # type: ignore[no-untyped-def]
     # of the light; as much of Mäkitalo and Foi's inverse as there is noise taken
     now = max(was + by, min(was, _f(0.5)))
@@ -228,13 +218,13 @@ def _change(was, by, taken, gain):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _taken(rgb, clean, gain, offset, scale, amounts, gone, out):  # type: ignore[no-untyped-def]
+def _taken(chunk, rgb, clean, gain, offset, scale, amounts, gone, out):  # type: ignore[no-untyped-def]
     lightly, colourfully = amounts[0], amounts[1]
-    for y in prange(rgb.shape[0]):
-        red, green, blue = np.empty(_SHORT, _f), np.empty(_SHORT, _f), np.empty(_SHORT, _f)
-        u, v, w = np.empty(_SHORT, _f), np.empty(_SHORT, _f), np.empty(_SHORT, _f)
-        light, across = np.empty(_SHORT, _f), np.empty(_SHORT, _f)
-        along = np.empty(_SHORT, _f)
+    red, green, blue = np.empty(_SHORT, _f), np.empty(_SHORT, _f), np.empty(_SHORT, _f)
+    u, v, w = np.empty(_SHORT, _f), np.empty(_SHORT, _f), np.empty(_SHORT, _f)
+    light, across = np.empty(_SHORT, _f), np.empty(_SHORT, _f)
+    along = np.empty(_SHORT, _f)
+    for y in rows_of(chunk, rgb.shape[0]):
         for left in range(0, rgb.shape[1], _SHORT):
             n = min(_SHORT, rgb.shape[1] - left)
             row, result = rgb[y, left : left + n], out[y, left : left + n]

@@ -16,17 +16,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final
 
-import numba
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.lanes import parallel
+from oatmeal.core.loops import inline, inline_rows, parallel, rows_of
 
 _f = np.float32
-
-#: Digest of lanes.py, see there.
-LANES: Final = "5e6dca936b50"
 
 #: Pixels beyond a place that its value is made of, and what a part is padded with.
 REACH: Final = 2
@@ -63,7 +58,7 @@ class Way:
     gains: NDArray[np.float32]
 
 
-@numba.njit(inline="always")
+@inline_rows
 def _places(way, terms, to_read, left, row, across, down, squares):  # type: ignore[no-untyped-def]
     """Places in the photograph of a row of the frame, and their squared distance."""
     k1, k2, k3, farthest = terms[0], terms[1], terms[2], terms[3]
@@ -80,7 +75,7 @@ def _places(way, terms, to_read, left, row, across, down, squares):  # type: ign
         squares[i] = (u * u + v * v) * factor * factor
 
 
-@numba.njit(inline="always")
+@inline
 def _weights(t):  # type: ignore[no-untyped-def]
     """Of the four pixels round a place, at a share of the way from the second to the third."""
     half, one, two, three = _f(0.5), _f(1.0), _f(2.0), _f(3.0)
@@ -90,7 +85,7 @@ def _weights(t):  # type: ignore[no-untyped-def]
     return before, here, next_, (t - one) * t * t * half
 
 
-@numba.njit(inline="always")
+@inline
 def _limited(value, before, here, next_, after):  # type: ignore[no-untyped-def]
     """A value between two pixels, beyond them only as far as both curve the same way."""
     one, two = before - _f(2.0) * here + next_, here - _f(2.0) * next_ + after
@@ -99,7 +94,7 @@ def _limited(value, before, here, next_, after):  # type: ignore[no-untyped-def]
     return min(max(value, low), high)
 
 
-@numba.njit(inline="always")
+@inline
 def _along(before, here, next_, after, w0, w1, w2, w3):  # type: ignore[no-untyped-def]
     """A value between the middle two of four, by their weights."""
     value = w0 * before + w1 * here + w2 * next_ + w3 * after
@@ -107,10 +102,10 @@ def _along(before, here, next_, after, w0, w1, w2, w3):  # type: ignore[no-untyp
 
 
 @parallel
-def _rooted(light, out):  # type: ignore[no-untyped-def]
+def _rooted(chunk, light, out):  # type: ignore[no-untyped-def]
     """Square roots in four lanes a pixel, padded with the edge's own."""
     rows, columns = light.shape[0], light.shape[1]
-    for y in prange(out.shape[0]):
+    for y in rows_of(chunk, out.shape[0]):
         line, result = light[min(max(y - REACH, 0), rows - 1)], out[y]
         for x in range(result.shape[0] // 4):
             column = min(max(x - REACH, 0), columns - 1)
@@ -121,7 +116,7 @@ def _rooted(light, out):  # type: ignore[no-untyped-def]
             result[4 * x + 3] = _f(0.0)
 
 
-@numba.njit(inline="always")
+@inline_rows
 def _covered(x, y, edges):  # type: ignore[no-untyped-def]
     """How much of a pixel at a place lies inside the photograph."""
     inside = min(min(x - edges[0], edges[2] - x), min(y - edges[1], edges[3] - y))
@@ -130,16 +125,16 @@ def _covered(x, y, edges):  # type: ignore[no-untyped-def]
 
 @parallel
 def _sample(  # type: ignore[no-untyped-def]
-    roots, way, terms, to_read, gains, left, top, corner, edges, white, out
+    chunk, roots, way, terms, to_read, gains, left, top, corner, edges, white, out
 ):
     """All three colours from one place."""
     rows, columns, width = roots.shape[0], roots.shape[1] // 4, out.shape[1] // 3
     last, per_square = gains.shape[0] - 1, to_read[4]
-    for y in prange(out.shape[0]):
-        across = np.empty(width, np.float64)
-        down = np.empty(width, np.float64)
-        squares = np.empty(width, np.float64)
-        sums = np.empty(16, np.float32)
+    across = np.empty(width, np.float64)
+    down = np.empty(width, np.float64)
+    squares = np.empty(width, np.float64)
+    sums = np.empty(16, np.float32)
+    for y in rows_of(chunk, out.shape[0]):
         _places(way, terms, to_read, left, top + y, across, down, squares)
         # unsigned: a place that could count from the end would keep the loops from being wide
         flat, stride = roots.reshape(roots.size), np.uint64(roots.shape[1])
@@ -167,20 +162,20 @@ def _sample(  # type: ignore[no-untyped-def]
 
 @parallel
 def _sample_apart(  # type: ignore[no-untyped-def]
-    roots, way, terms, to_read, gains, left, top, corner, edges, white, scales, out
+    chunk, roots, way, terms, to_read, gains, left, top, corner, edges, white, scales, out
 ):
     """Each colour from its own place: taps are gathered first, so that sums run on many at once."""
     rows, columns, width = roots.shape[0], roots.shape[1] // 4, out.shape[1] // 3
     last, per_square = gains.shape[0] - 1, to_read[4]
-    for y in prange(out.shape[0]):
-        across = np.empty(width, np.float64)
-        down = np.empty(width, np.float64)
-        squares = np.empty(width, np.float64)
-        part_x = np.empty(width, np.float32)
-        part_y = np.empty(width, np.float32)
-        taps = np.empty((16, width), np.float32)
-        values = np.empty(width, np.float32)
-        begins = np.empty(width, np.uint64)
+    across = np.empty(width, np.float64)
+    down = np.empty(width, np.float64)
+    squares = np.empty(width, np.float64)
+    part_x = np.empty(width, np.float32)
+    part_y = np.empty(width, np.float32)
+    taps = np.empty((16, width), np.float32)
+    values = np.empty(width, np.float32)
+    begins = np.empty(width, np.uint64)
+    for y in rows_of(chunk, out.shape[0]):
         result = out[y]
         flat, stride = roots.reshape(roots.size), roots.shape[1]
         _places(way, terms, to_read, left, top + y, across, down, squares)
@@ -213,7 +208,7 @@ def _sample_apart(  # type: ignore[no-untyped-def]
         _finish(result, across, down, squares, gains, last, per_square, edges, white)
 
 
-@numba.njit(inline="always")
+@inline_rows
 def _finish(result, across, down, squares, gains, last, per_square, edges, white):  # type: ignore[no-untyped-def]
     """Falloff given back, and white where the frame goes beyond the photograph."""
     if last > 0:

@@ -5,20 +5,16 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.lanes import parallel
+from oatmeal.core.loops import parallel, rows_of
 
 _f = np.float32
 
-#: Digest of lanes.py, see there.
-LANES = "8e310b3e3731"
-
 
 @parallel
-def _carried(inside, border, differences, out):  # type: ignore[no-untyped-def]
-    for place in prange(inside.shape[0]):
+def _carried(chunk, inside, border, differences, out):  # type: ignore[no-untyped-def]
+    for place in rows_of(chunk, inside.shape[0]):
         y, x = inside[place, 0], inside[place, 1]
         total, red, green, blue = _f(0.0), _f(0.0), _f(0.0), _f(0.0)
         for i in range(border.shape[0]):

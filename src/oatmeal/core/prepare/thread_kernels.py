@@ -5,18 +5,15 @@ from __future__ import annotations
 from typing import Any, Final
 
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.lanes import exp2, from_oklab, oklab, parallel
+from oatmeal.core.colour.lanes import exp2, from_oklab, oklab
 from oatmeal.core.colour.ranges import HUE_TABLE_SIZE
 from oatmeal.core.colour.spaces import LUMINANCE_WEIGHTS
+from oatmeal.core.loops import parallel, rows_of
 
 _f = np.float32
 _RED_Y, _GREEN_Y, _BLUE_Y = (_f(weight) for weight in LUMINANCE_WEIGHTS)
-
-#: Digest of lanes.py, see there.
-LANES: Final = "5e6dca936b50"
 
 #: Strength stops where the lowest channel would fall below this share of the luminance.
 _LOWEST: Final = _f(0.25)
@@ -29,15 +26,15 @@ Colour = NDArray[np.float32]
 
 
 @parallel
-def _threaded(rgb, hue, chroma, tables, low, high, out):  # type: ignore[no-untyped-def]
+def _threaded(chunk, rgb, hue, chroma, tables, low, high, out):  # type: ignore[no-untyped-def]
     scale = _f(1.0) / (high - low)
     last = np.int32(HUE_TABLE_SIZE - 1)
     cosines, sines, strengths, stops = tables[0], tables[1], tables[2], tables[3]
-    for y in prange(rgb.shape[0]):
-        width = rgb.shape[1]
-        red, green, blue = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
-        share, turned, aside = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
-        more, gain = np.empty(width, _f), np.empty(width, _f)
+    width = rgb.shape[1]
+    red, green, blue = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
+    share, turned, aside = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
+    more, gain = np.empty(width, _f), np.empty(width, _f)
+    for y in rows_of(chunk, rgb.shape[0]):
         for x in range(width):
             red[x], green[x], blue[x] = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
             t = min(max((chroma[y, x] - low) * scale, _f(0.0)), _f(1.0))
@@ -75,8 +72,8 @@ def _threaded(rgb, hue, chroma, tables, low, high, out):  # type: ignore[no-unty
 
 
 @parallel
-def _drawn_to(rgb, other, mask, weight):  # type: ignore[no-untyped-def]
-    for y in prange(mask.shape[0]):
+def _drawn_to(chunk, rgb, other, mask, weight):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, mask.shape[0]):
         for x in range(mask.shape[1]):
             share = weight * _f(mask[y, x])
             for c in range(3):

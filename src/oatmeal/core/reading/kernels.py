@@ -10,15 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.colour import decode_srgb, encode_srgb, lightness
-from oatmeal.core.colour.lanes import serial
+from oatmeal.core.loops import alone, serial
 
 Values = NDArray[np.float64]
 
 #: Light that is added before the logarithm.
 FLOOR: Final = 2.0**-12
-
-#: Digest of lanes.py, see there.
-LANES: Final = "5e6dca936b50"
 
 #: Encoded values of evenly spaced stops, and tones (L*) of evenly spaced encoded values.
 _FIRST_STOP: Final = -12.0
@@ -67,6 +64,7 @@ def _place(value, first, step, last):  # type: ignore[no-untyped-def]
     return before, spot - before
 
 
+@alone
 @serial
 def _looked_up(values, table, out):  # type: ignore[no-untyped-def]
     last = table.shape[0] - 1
@@ -96,6 +94,7 @@ def _stop(i, rest, columns, encoded, moves, weights, amounts):  # type: ignore[n
     return stop, slope
 
 
+@alone
 @serial
 def _codes_of(rest, columns, encoded, moves, weights, amounts, table, out):  # type: ignore[no-untyped-def]
     last = table.shape[0] - 1
@@ -115,6 +114,7 @@ def _piece(code, knots):  # type: ignore[no-untyped-def]
     return piece
 
 
+@alone
 @serial
 def _curved(codes, knots, heights, inclines, table, out):  # type: ignore[no-untyped-def]
     last = table.shape[0] - 1
@@ -131,6 +131,7 @@ def _curved(codes, knots, heights, inclines, table, out):  # type: ignore[no-unt
         out[i] = table[before] + share * (table[before + 1] - table[before])
 
 
+@alone
 @serial
 def _slopes_of(  # type: ignore[no-untyped-def]
     rest, columns, encoded, moves, weights, amounts, stops, knots, heights, inclines, by_height,

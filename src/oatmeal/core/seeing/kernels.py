@@ -3,19 +3,15 @@
 from __future__ import annotations
 
 import math
-from typing import Any, Final
+from typing import Final
 
-import numba
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.lanes import find_places, pairs_of, parallel, read_row
+from oatmeal.core.colour.lanes import find_places, pairs_of, read_row
+from oatmeal.core.loops import alone, exact, parallel, rows_of
 
 _f = np.float32
-
-#: Digest of lanes.py, see there.
-LANES: Final = "5e6dca936b50"
 
 #: Parts of a picture that are counted by themselves.
 _BANDS: Final = 8
@@ -23,26 +19,24 @@ _BANDS: Final = 8
 #: Points that are looked at together.
 _BLOCK: Final = 512
 
-_exact: Any = numba.njit(nogil=True, cache=True)
-
 
 @parallel
-def _counts(codes, partial):  # type: ignore[no-untyped-def]
+def _counts(chunk, codes, partial):  # type: ignore[no-untyped-def]
     bands = partial.shape[0]
-    for band in prange(bands):
+    for band in rows_of(chunk, bands):
         for y in range(band * codes.shape[0] // bands, (band + 1) * codes.shape[0] // bands):
             for x in range(codes.shape[1]):
                 partial[band, codes[y, x]] += 1
 
 
 @parallel
-def _light_counts(light, step, places_per_root, pairs, partial):  # type: ignore[no-untyped-def]
+def _light_counts(chunk, light, step, places_per_root, pairs, partial):  # type: ignore[no-untyped-def]
     bands = partial.shape[0]
     rows, width = (light.shape[0] + step - 1) // step, (light.shape[1] + step - 1) // step
-    for band in prange(bands):
-        index = np.empty(width, np.int32)
-        place = np.empty(width, np.float32)
-        found = np.empty(width, np.int64)
+    index = np.empty(width, np.int32)
+    place = np.empty(width, np.float32)
+    found = np.empty(width, np.int64)
+    for band in rows_of(chunk, bands):
         for row in range(band * rows // bands, (band + 1) * rows // bands):
             line = light[row * step]
             for x in range(width):
@@ -54,7 +48,7 @@ def _light_counts(light, step, places_per_root, pairs, partial):  # type: ignore
                 partial[band, np.uint8(value * _f(255.0) + _f(0.5))] += 1
 
 
-@_exact
+@exact
 def _root(parent, run):  # type: ignore[no-untyped-def]
     """The first run of those that a run hangs together with; the way there is cut short."""
     while parent[run] != run:
@@ -63,7 +57,8 @@ def _root(parent, run):  # type: ignore[no-untyped-def]
     return run
 
 
-@_exact
+@alone
+@exact
 def _in_areas(codes, step, least_code, least_size):  # type: ignore[no-untyped-def]
     rows, width = (codes.shape[0] + step - 1) // step, (codes.shape[1] + step - 1) // step
     most = rows * ((width + 1) // 2)
@@ -144,14 +139,16 @@ def light_counts(
     return np.asarray(partial.sum(axis=0))
 
 
-@_exact
+@alone
+@exact
 def _squares(points, centre, out):  # type: ignore[no-untyped-def]
     for i in range(points.shape[1]):
         x, y, z = points[0, i] - centre[0], points[1, i] - centre[1], points[2, i] - centre[2]
         out[i] = x * x + y * y + z * z
 
 
-@_exact
+@alone
+@exact
 def _assigned(points, centres, labels):  # type: ignore[no-untyped-def]
     """Labels anew; true where one differs from what it was."""
     changed = False

@@ -9,16 +9,13 @@ from __future__ import annotations
 from typing import Any, Final
 
 import numpy as np
-from numba import prange
 from numpy.typing import NDArray
 
 from oatmeal.core.bands.kernels import FLOOR
-from oatmeal.core.colour.lanes import inline, log2_one, parallel, serial
+from oatmeal.core.colour.lanes import log2_one
+from oatmeal.core.loops import inline_rows, parallel, rows_of, serial
 
 _f = np.float32
-
-#: Digest of lanes.py, see there.
-LANES: Final = "5e6dca936b50"
 
 #: Rows and columns that one thread works on at a time, with all between in its nearest memory; the
 #: sums begin anew with each of these rows.
@@ -28,7 +25,7 @@ _COLUMNS: Final = 320
 Plane = NDArray[np.float32]
 
 
-@inline
+@inline_rows
 def _across(column, begin, end, radius, doubled, out):  # type: ignore[no-untyped-def]
     """Sums of ``2 * radius + 1`` neighbours of a row that has ``radius`` more at either end.
 
@@ -61,7 +58,7 @@ def _across(column, begin, end, radius, doubled, out):  # type: ignore[no-untype
         number += 1
 
 
-@inline
+@inline_rows
 def _slide(sums, squares, coming, going):  # type: ignore[no-untyped-def]
     """Sums down the columns of a row and its squares, one row further."""
     for x in range(sums.shape[0]):
@@ -142,9 +139,9 @@ def _fine_part(grey, first, left, radius, doublings, edge, out):  # type: ignore
 
 
 @parallel
-def _fine(grey, radius, doublings, edge, out):  # type: ignore[no-untyped-def]
+def _fine(chunk, grey, radius, doublings, edge, out):  # type: ignore[no-untyped-def]
     across = (grey.shape[1] + _COLUMNS - 1) // _COLUMNS
-    for place in prange((grey.shape[0] + _ROWS - 1) // _ROWS * across):
+    for place in rows_of(chunk, (grey.shape[0] + _ROWS - 1) // _ROWS * across):
         first, left = place // across * _ROWS, place % across * _COLUMNS
         _fine_part(grey, first, left, radius, doublings, edge, out)
 

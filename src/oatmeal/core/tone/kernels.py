@@ -1,17 +1,11 @@
-"""Compiled loops of Tone.
-
-What is set everywhere is folded into tables before the loop. Where areas are, what they change
-comes as a map and is computed for each pixel, in loops of their own that run over the areas alone.
-"""
+"""Compiled loops of Tone: what is set everywhere is folded into tables before the loop."""
 
 from __future__ import annotations
 
 import math
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
-from numba import prange
-from numba.extending import overload
 from numpy.typing import NDArray
 
 from oatmeal.core.bands.kernels import (
@@ -21,110 +15,38 @@ from oatmeal.core.bands.kernels import (
     TABLE_SIZE,
     spread,
 )
-from oatmeal.core.bands.split import HIGHLIGHTS_FADE, LIGHT_AT_100, SHADOWS_FADE
 from oatmeal.core.colour.lanes import (
-    cube_root,
-    decode_inside,
-    encode_one,
     exp2,
     find_places,
-    inline,
     log2_one,
     pairs_of,
     pairs_of_two,
-    parallel,
     read_row,
 )
-from oatmeal.core.maps import Box, Maps
+from oatmeal.core.loops import parallel, rows_of
 
 _f = np.float32
 
-_LOW: Final = _f(LOWEST_STOPS)
-_PER_STOP: Final = _f((TABLE_SIZE - 1) / (HIGHEST_STOPS - LOWEST_STOPS))
-
-#: Digest of lanes.py, see there.
-LANES: Final = "5e6dca936b50"
+LOW: Final = _f(LOWEST_STOPS)
+PER_STOP: Final = _f((TABLE_SIZE - 1) / (HIGHEST_STOPS - LOWEST_STOPS))
 
 #: Factor on the middle band at clarity 100; 60 makes the texture 1.6 times as strong.
 CLARITY_AT_100: Final = 1.47
 
-#: Light that a veil of -100 lays over the picture.
-ADDED_VEIL: Final = 0.12
-
-#: What is darker than the veil fades to this share of itself instead of falling without end.
-LEAST_LEFT: Final = 0.12
-
-#: A veil takes at most this share of white.
-MOST_REMOVED: Final = 0.9
-
-#: Part of the scale over which "hold ends" bends (0.05: the last 5 % at either end).
-HELD_PART: Final = 0.05
-
 Plane = NDArray[np.float32]
-
-_LIGHT = _f(LIGHT_AT_100 / 100)
-_SHADOWS_END = _f(SHADOWS_FADE[1])
-_HIGHLIGHTS_BEGIN = _f(HIGHLIGHTS_FADE[0])
-_CLARITY = _f(CLARITY_AT_100 / 100)
-_ADDED = _f(ADDED_VEIL)
-_LEAST = _f(LEAST_LEFT)
-_MOST = _f(MOST_REMOVED)
-_HELD = _f(HELD_PART)
-
-
-@inline
-def _split(line, wide, place, begin, light, base, middle):  # type: ignore[no-untyped-def]
-    """A row's logarithm, its base and its middle band, between two rows of coefficients."""
-    rows = wide.shape[1]
-    place = min(max(place, 0.0), rows - 1.0)
-    above = min(int(place), max(rows - 2, 0))
-    below = min(above + 1, rows - 1)
-    t = _f(place - above)
-    end = begin + line.shape[0]
-    for x in range(line.shape[0]):
-        light[x] = log2_one(line[x] + FLOOR)
-    one, two = wide[0, above, begin:end], wide[0, below, begin:end]
-    three, four = wide[1, above, begin:end], wide[1, below, begin:end]
-    for x in range(line.shape[0]):
-        slope = one[x] + t * (two[x] - one[x])
-        base[x] = slope * light[x] + three[x] + t * (four[x] - three[x])
-    one, two = wide[2, above, begin:end], wide[2, below, begin:end]
-    three, four = wide[3, above, begin:end], wide[3, below, begin:end]
-    for x in range(line.shape[0]):
-        slope = one[x] + t * (two[x] - one[x])
-        middle[x] = slope * light[x] + three[x] + t * (four[x] - three[x])
-
-
-@inline
-def _raise(light, base, middle, tables):  # type: ignore[no-untyped-def]
-    """Add what the tables of gain and factor say over the base, :func:`pairs_of_two`."""
-    width = light.shape[0]
-    index = np.empty(width, np.int32)
-    between = np.empty(width, np.float32)
-    found = np.empty(width, np.complex128)
-    for x in range(width):
-        between[x] = (base[x] - _LOW) * _PER_STOP
-    find_places(between, tables.shape[0] - 1, index, between)
-    for x in range(width):
-        found[x] = tables[np.uint32(index[x])]
-    four = found.view(np.float32)
-    for x in range(width):
-        gain = four[4 * x] + between[x] * (four[4 * x + 2] - four[4 * x])
-        factor = four[4 * x + 1] + between[x] * (four[4 * x + 3] - four[4 * x + 1])
-        light[x] += gain + factor * middle[x]
 
 
 @parallel
-def _local(grey, wide, first, step, tables, fine, shift, strength, out):  # type: ignore[no-untyped-def]
+def _local(chunk, grey, wide, first, step, tables, fine, shift, strength, out):  # type: ignore[no-untyped-def]
     """What :func:`_split` and :func:`_raise` do, and the rest, in as few passes over a row."""
     rows, width = wide.shape[1], grey.shape[1]
-    floor, from_low = FLOOR * exp2(shift), shift - _LOW
+    floor, from_low = FLOOR * exp2(shift), shift - LOW
     last = np.int32(tables.shape[0] - 1)
-    for y in prange(grey.shape[0]):
-        light = np.empty(width, np.float32)
-        between = np.empty(width, np.float32)
-        index = np.empty(width, np.int32)
-        found = np.empty(width, np.complex128)
+    light = np.empty(width, np.float32)
+    between = np.empty(width, np.float32)
+    index = np.empty(width, np.int32)
+    found = np.empty(width, np.complex128)
+    for y in rows_of(chunk, grey.shape[0]):
         line, result = grey[y], out[y]
         place = min(max(first + step * y, 0.0), rows - 1.0)
         above = min(int(place), max(rows - 2, 0))
@@ -136,7 +58,7 @@ def _local(grey, wide, first, step, tables, fine, shift, strength, out):  # type
         for x in range(width):
             slope = one[x] + t * (two[x] - one[x])
             base = slope * light[x] + three[x] + t * (four[x] - three[x])
-            spot = min(max((base + from_low) * _PER_STOP, _f(0.0)), _f(last + 1))
+            spot = min(max((base + from_low) * PER_STOP, _f(0.0)), _f(last + 1))
             whole = max(min(np.int32(spot), last), np.int32(0))
             index[x] = whole
             between[x] = spot - _f(whole)
@@ -160,148 +82,17 @@ def _local(grey, wide, first, step, tables, fine, shift, strength, out):  # type
 
 
 @parallel
-def _moved(  # type: ignore[no-untyped-def]
-    grey, wide, first, step, tables, character, fine, used,
-    shift, highlights, shadows, clarity, detail, veil, veil_light,
-    inside, spans, left, top, unit, out,
-):  # fmt: skip
-    last = np.int32(character.shape[0] - 2)
-    for row in prange(spans.shape[0]):
-        a, b = spans[row, 0], spans[row, 1]
-        y, begin, end = row + top, a + left, b + left
-        width = b - a
-        if width <= 0:
-            continue
-        light = np.empty(width, np.float32)
-        base = np.empty(width, np.float32)
-        middle = np.empty(width, np.float32)
-        _split(grey[y, begin:end], wide, first + step * y, begin, light, base, middle)
-        moved = shift[row, a:b]
-        for x in range(width):
-            base[x] += moved[x]
-            light[x] += moved[x]
-        _raise(light, base, middle, tables)
-        if used[0] or used[1]:
-            share = np.empty(width, np.float32)
-            for x in range(width):
-                stops = min(max(base[x], _f(-30.0)), _f(0.0))
-                share[x] = max(_f(1.16) * exp2(stops * _f(1.0 / 3.0)) - _f(0.16), _f(0.0))
-            if used[0]:
-                line = shadows[row, a:b]
-                for x in range(width):
-                    u = min(share[x] / _SHADOWS_END, _f(1.0))
-                    light[x] += _LIGHT * line[x] * (_f(1.0) - u * u * (_f(3.0) - _f(2.0) * u))
-            if used[1]:
-                line = highlights[row, a:b]
-                for x in range(width):
-                    u = (share[x] - _HIGHLIGHTS_BEGIN) / (_f(1.0) - _HIGHLIGHTS_BEGIN)
-                    u = min(max(u, _f(0.0)), _f(1.0))
-                    light[x] += _LIGHT * line[x] * u * u * (_f(3.0) - _f(2.0) * u)
-        if used[2]:
-            line = clarity[row, a:b]
-            for x in range(width):
-                spot = min(max((base[x] - _LOW) * _PER_STOP, _f(0.0)), _f(last + 1))
-                whole = max(min(np.int32(spot), last), np.int32(0))
-                part = spot - _f(whole)
-                shape = character[whole] + part * (character[whole + 1] - character[whole])
-                light[x] += _CLARITY * line[x] * shape * middle[x]
-        if used[3]:
-            line = veil[row, a:b]
-            for x in range(width):
-                amount = line[x] * _f(0.01)
-                stops = min(max(base[x], _LOW), _f(HIGHEST_STOPS))
-                removed = min(max(amount, _f(0.0)) * veil_light * exp2(moved[x]), _MOST)
-                added = max(-amount, _f(0.0)) * _ADDED
-                kept = max(_f(1.0) - removed * exp2(-stops), _LEAST) / (_f(1.0) - removed)
-                laid = _f(1.0) - added + added * exp2(-stops)
-                light[x] += log2_one(kept) + log2_one(laid)
-        if used[4]:
-            line, band = detail[row, a:b], fine[y, begin:end]
-            for x in range(width):
-                amount = line[x] * _f(0.01)
-                light[x] += amount * (_f(1.5) if amount > _f(0.0) else _f(1.0)) * band[x]
-        belongs, result = inside[row, a:b], out[y, begin:end]
-        for x in range(width):
-            found = max(exp2(light[x]) - FLOOR * exp2(moved[x]), _f(0.0)) * unit
-            result[x] = found if belongs[x] > 0 else result[x]
-
-
-@parallel
-def _exposed(grey, shift, inside, spans, left, top, unit, out):  # type: ignore[no-untyped-def]
-    for row in prange(spans.shape[0]):
-        for x in range(spans[row, 0], spans[row, 1]):
-            if inside[row, x]:
-                light = grey[row + top, x + left] * exp2(shift[row, x])
-                out[row + top, x + left] = light * unit
-
-
-@parallel
-def _scale(grey, places_per_root, pairs, out):  # type: ignore[no-untyped-def]
+def _scale(chunk, grey, places_per_root, pairs, out):  # type: ignore[no-untyped-def]
     width = grey.shape[1]
-    for y in prange(grey.shape[0]):
+    index = np.empty(width, np.int32)
+    place = np.empty(width, np.float32)
+    found = np.empty(width, np.int64)
+    for y in rows_of(chunk, grey.shape[0]):
         line = grey[y]
-        index = np.empty(width, np.int32)
-        place = np.empty(width, np.float32)
-        found = np.empty(width, np.int64)
         for x in range(width):
             place[x] = math.sqrt(line[x]) * places_per_root
         find_places(place, pairs.shape[0] - 1, index, place)
         read_row(pairs, index, place, found, out[y])
-
-
-@parallel
-def _scale_mapped(  # type: ignore[no-untyped-def]
-    grey, gain, black, white, contrast, power, peak, held, rest,
-    inside, spans, left, top, out,
-):  # fmt: skip
-    last = np.int32(rest.shape[0] - 2)
-    for row in prange(spans.shape[0]):
-        y = row + top
-        for column in range(spans[row, 0], spans[row, 1]):
-            if not inside[row, column]:
-                continue
-            x = column + left
-            low = black[row, column] * _f(1.0 / 255.0)
-            span = max(white[row, column] * _f(1.0 / 255.0) - low, _f(1.0 / 255.0))
-            value = (encode_one(grey[y, x] * gain) - low) / span
-            if held:
-                value = _bent(value, (peak[row, column] - low) / span)
-                value = _f(1.0) - _bent(_f(1.0) - value, _f(1.0) + low / span)
-            value = min(max(value, _f(0.0)), _f(1.0))
-            if power != _f(1.0) and value > _f(0.0):
-                value = min(exp2(power * log2_one(value)), _f(1.0))
-            steep = contrast[row, column]
-            if steep != _f(0.0) and value > _f(0.0) and value < _f(1.0):
-                light = decode_inside(value)
-                share = _f(1.16) * cube_root(light) - _f(0.16)
-                share = share if light > _f(216.0 / 24389.0) else light * _f(243.89 / 27.0)
-                odds = log2_one(share) - log2_one(_f(1.0) - share)
-                odds = min(max(exp2(steep * _f(0.02)) * odds, _f(-60.0)), _f(60.0))
-                share = _f(1.0) / (_f(1.0) + exp2(-odds))
-                root = (share + _f(0.16)) * _f(1.0 / 1.16)
-                light = root * root * root if share > _f(0.08) else share * _f(27.0 / 243.89)
-                value = encode_one(light)
-            place = value * _f(last + 1)
-            index = max(min(np.int32(place), last), np.int32(0))
-            out[y, x] = rest[index] + (place - _f(index)) * (rest[index + 1] - rest[index])
-
-
-def _bent(value, excess):  # type: ignore[no-untyped-def]
-    """What lies between the shoulder and ``excess``, pressed into the end of the scale."""
-    raise NotImplementedError
-
-
-@overload(_bent, inline="always")
-def _bent_compiled(value, excess):  # type: ignore[no-untyped-def]
-    def bend(value, excess):  # type: ignore[no-untyped-def]
-        shoulder = _f(1.0) - _HELD
-        if excess <= _f(1.0) or value <= shoulder:
-            return value
-        steepness = (excess - shoulder) / _HELD
-        part = (value - shoulder) / (excess - shoulder)
-        return shoulder + _HELD * steepness * part / (_f(1.0) + (steepness - _f(1.0)) * part)
-
-    return bend
 
 
 def local(
@@ -337,68 +128,14 @@ def local(
     _local(
         grey, wide, (0.5 + window[1]) * step - 0.5, step, pairs_of_two(*tables[:2]),
         grey if fine is None else fine, _f(exposure),
-        _f(0.0 if fine is None else _strength(detail)), out,
+        _f(0.0 if fine is None else detail_factor(detail)), out,
     )  # fmt: skip
     return out
 
 
-def _strength(detail: float) -> float:
+def detail_factor(detail: float) -> float:
     """Factor on the fine band."""
     return detail * (0.015 if detail > 0 else 0.01)
-
-
-def moved(
-    result: Plane,
-    grey: Plane,
-    exposure: float,
-    wide: NDArray[np.float32],
-    window: tuple[float, float, float, float],
-    tables: tuple[Plane, Plane, Plane],
-    fine: Plane | None,
-    detail: float,
-    veil_light: float,
-    maps: Maps,
-    unit: float,
-) -> Plane:
-    """What :func:`local` made, with other settings where areas are; elsewhere the same numbers.
-
-    Parameters
-    ----------
-    result : float32 (H, W)
-        What is there without areas.
-    veil_light : float
-        Light of the picture's veil, for a map of ``veil``.
-    maps : Maps
-        Planes that stand in the place of a setting's number: ``exposure`` in stops;
-        ``highlights``, ``shadows``, ``clarity``, ``detail``, ``veil``. The tables hold the rest.
-    unit : float
-        Factor on what is computed.
-    """
-    out = result.copy()
-    step = wide.shape[1] / window[3]
-    none = np.zeros((1, 1), np.float32)
-    names = ("shadows", "highlights", "clarity", "veil", "detail")
-    used = np.array([name in maps.planes for name in names])
-    shift = maps.planes.get("exposure")
-    if shift is None:
-        shift = np.full(maps.box.shape, exposure, np.float32)
-    dark, high, clear, hazy, fines = (maps.planes.get(name, none) for name in names)
-    if detail and not used[4]:
-        used[4], fines = True, np.full(maps.box.shape, detail, np.float32)
-    _moved(
-        grey, wide, (0.5 + window[1]) * step - 0.5, step, pairs_of_two(*tables[:2]), tables[2],
-        grey if fine is None else fine, used, shift, high, dark, clear, fines, hazy,
-        _f(veil_light), maps.inside, maps.spans, *maps.box.corner, _f(unit), out,
-    )  # fmt: skip
-    return out
-
-
-def exposed(result: Plane, grey: Plane, maps: Maps, unit: float) -> Plane:
-    """The same where areas change nothing but the exposure, and nothing else is set."""
-    out = result.copy()
-    shift = maps.planes["exposure"]
-    _exposed(grey, shift, maps.inside, maps.spans, *maps.box.corner, _f(unit), out)
-    return out
 
 
 def through_scale(grey: Plane, gain: float, table: Plane, top_root: float) -> Plane:
@@ -419,41 +156,6 @@ def through_scale(grey: Plane, gain: float, table: Plane, top_root: float) -> Pl
     return out
 
 
-def through_mapped_scale(
-    grey: Plane,
-    gain: float,
-    settings: tuple[Any, Any, Any, Any],
-    power: float,
-    hold_ends: bool,
-    rest: Plane,
-    maps: Maps,
-    out: Plane,
-) -> None:
-    """Encoded values of a linear grey where areas change black, white or contrast, in place.
-
-    Parameters
-    ----------
-    settings : (black, white, contrast, peak)
-        Each a number or a map of the box; black and white in codes, the peak is the highest
-        encoded value that comes in, for ``hold_ends``.
-    power : float
-        1 / middle.
-    rest : float32 (N,)
-        What comes after contrast, over encoded values from 0 to 1.
-    out : float32 (H, W)
-        What is there without areas.
-    """
-    planes = (
-        one if isinstance(one, np.ndarray) else np.full(maps.box.shape, one, np.float32)
-        for one in settings
-    )
-    black, white, contrast, peak = planes
-    _scale_mapped(
-        grey, _f(gain), black, white, contrast, _f(power), peak, hold_ends,
-        rest, maps.inside, maps.spans, *maps.box.corner, out,
-    )  # fmt: skip
-
-
 def warm() -> None:
     """Compile, or load from the cache."""
     grey = np.full((4, 4), 0.2, dtype=np.float32)
@@ -463,8 +165,3 @@ def warm() -> None:
     wide = spread(maps, window, 4)
     local(grey, 0.0, wide, window, (table, table, table), grey, 1.0)
     through_scale(grey, 1.0, table, 1.0)
-    spans = np.tile(np.array([0, 4]), (4, 1))
-    own = Maps(Box(0, 0, 4, 4), np.ones((4, 4), np.uint8), spans, {"exposure": grey})
-    moved(grey, grey, 0.0, wide, window, (table, table, table), grey, 1.0, 0.1, own, 1.0)
-    exposed(grey, grey, own, 1.0)
-    through_mapped_scale(grey, 1.0, (0.0, 255.0, 0.0, 1.0), 1.0, False, table, own, grey.copy())

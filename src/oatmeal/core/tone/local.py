@@ -20,13 +20,9 @@ from oatmeal.core.colour.ranges import smoothstep
 from oatmeal.core.maps import Maps
 from oatmeal.core.picture import Window
 from oatmeal.core.recipe import Tone
-from oatmeal.core.tone import fine_kernel, kernels
-from oatmeal.core.tone.kernels import (
-    ADDED_VEIL,
-    CLARITY_AT_100,
-    LEAST_LEFT,
-    MOST_REMOVED,
-)
+from oatmeal.core.tone import area_kernels, fine_kernel, kernels
+from oatmeal.core.tone.area_kernels import ADDED_VEIL, LEAST_LEFT, MOST_REMOVED
+from oatmeal.core.tone.kernels import CLARITY_AT_100
 
 Plane = NDArray[np.float32]
 
@@ -107,14 +103,14 @@ def moved(
     numbers = tone.model_copy(update=mapped) if mapped else tone
     rests = not any(getattr(numbers, name) for name in _MOVING) and not any(numbers.zones)
     if not mapped and rests:
-        return kernels.exposed(result, grey, maps, 1 / gain_left)
+        return area_kernels.exposed(result, grey, maps, 1 / gain_left)
     folded = tables(numbers, veil)
     # where the exposure differs from place to place, so does the share of the veil that it bears
     if numbers.veil and "exposure" in maps.planes:
         plane = np.full(maps.box.shape, numbers.veil, np.float32)
         maps = replace(maps, planes={**maps.planes, "veil": plane})
         folded = tables(numbers.model_copy(update={"veil": 0.0}), veil)
-    return kernels.moved(
+    return area_kernels.moved(
         result, grey, tone.exposure, wide, window.place, folded, fine, numbers.detail, veil, maps,
         1 / gain_left,
     )  # fmt: skip

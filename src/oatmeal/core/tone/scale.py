@@ -22,9 +22,9 @@ from oatmeal.core.colour import (
 from oatmeal.core.maps import Maps
 from oatmeal.core.recipe import Levels, Tone
 from oatmeal.core.recipe.curves import STRAIGHT
+from oatmeal.core.tone import area_kernels, kernels
 from oatmeal.core.tone import curve as curves
-from oatmeal.core.tone import kernels
-from oatmeal.core.tone.kernels import HELD_PART
+from oatmeal.core.tone.area_kernels import HELD_PART
 
 #: Entries of the compiled table. Over the square root of light, where the sRGB curve is nearly
 #: straight, the interpolation error of an untouched scale is below 1e-7.
@@ -201,7 +201,7 @@ def _map_scale(
     numbers = {"black": levels.black, "white": levels.white, "contrast": tone.contrast}
     black, white, contrast = (maps.planes.get(name, value) for name, value in numbers.items())
     rest = after_contrast(np.linspace(0.0, 1.0, TABLE_SIZE), tone).astype(np.float32)
-    kernels.through_mapped_scale(
+    area_kernels.through_mapped_scale(
         grey, gain, (black, white, contrast, peak), 1 / levels.middle, tone.hold_ends, rest, maps,
         out,
     )  # fmt: skip

@@ -9,16 +9,21 @@ export class Problem extends Error {
   }
 }
 
+/** How long the server may wait for what it is still making ready (RFC 7240), and until it is asked again. */
+const PATIENCE_S = 1;
+const AGAIN_MS = 300;
+
 const token = () => /** @type {HTMLMetaElement} */ (document.querySelector('meta[name="csrf-token"]')).content;
 
 /**
- * Send a request; resolves to the response, rejects with a Problem.
+ * Send a request, again while the server is still making ready what it needs; resolves to the response, rejects with a Problem.
  * @param {string} method @param {string} address @param {any} [body]
- * @param {{signal?: AbortSignal, keepalive?: boolean}} [more]
+ * @param {{signal?: AbortSignal, keepalive?: boolean, superseded?: () => boolean}} [options]
  * @returns {Promise<Response>}
  */
-export async function send(method, address, body, more = {}) {
-  const headers = { "X-CSRFToken": token() };
+export async function send(method, address, body, options = {}) {
+  const { superseded, ...more } = options;
+  const headers = { "X-CSRFToken": token(), Prefer: `wait=${PATIENCE_S}` };
   if (body !== undefined) headers["Content-Type"] = "application/json";
   let response;
   try {
@@ -29,8 +34,13 @@ export async function send(method, address, body, more = {}) {
     if (error.name === "AbortError") throw error;
     throw new Problem(0, { detail: "Oatmeal does not answer. Is it still running?" });
   }
-  if (!response.ok) throw new Problem(response.status, await response.json().catch(() => null));
-  return response;
+  if (response.ok) return response;
+  const told = await response.json().catch(() => null);
+  if (!told?.making || superseded?.()) throw new Problem(response.status, told);
+  window.dispatchEvent(new CustomEvent("making", { detail: told.making }));
+  await new Promise((resolve) => setTimeout(resolve, AGAIN_MS));
+  if (more.signal?.aborted) throw new DOMException("cancelled", "AbortError");
+  return send(method, address, body, options);
 }
 
 /** Send a request and read the JSON answer. */

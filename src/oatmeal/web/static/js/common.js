@@ -3,6 +3,7 @@ import Alpine from "./alpine.js";
 import { ask, say } from "./api.js";
 
 const STAYS_MS = 9000;
+const LOOK_MS = 1000;
 
 Alpine.data("toasts", () => ({
   lines: [],
@@ -56,6 +57,32 @@ Alpine.directive("dialog", (element, { expression }, { effect, evaluateLater }) 
     if (target === dialog && beside && (clientX || clientY)) dialog.dispatchEvent(new Event("cancel", { cancelable: true }));
   });
 });
+
+/** What the server is still making ready, a line over every page until it is. */
+Alpine.data("making", () => ({
+  words: "",
+  share: 0,
+  init() { this.look(); },
+  async look() {
+    const found = await ask("GET", "/api/making").catch(() => null);
+    if (found?.ready) return this.done();
+    if (found) {
+      this.share = found.share;
+      this.words = this.told(found);
+      window.dispatchEvent(new CustomEvent("made", { detail: found.steps }));
+    }
+    setTimeout(() => this.look(), LOOK_MS);
+  },
+  /** @param {{steps: Object<string, number>, asked: string[], seconds: number}} found */
+  told({ steps, asked, seconds }) {
+    const waits = asked.length ? ` ${asked.join(", ")} first, as it is waited for.` : "";
+    return `Making ready: ${Object.keys(steps).join(", ")}, ${Math.max(1, seconds)} s.${waits}`;
+  },
+  done() {
+    this.words = "";
+    window.dispatchEvent(new CustomEvent("made", { detail: {} }));
+  },
+}));
 
 /** The switch between the themes: as the system says, Oat, Rye. */
 Alpine.data("theme", () => ({

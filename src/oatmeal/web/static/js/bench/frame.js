@@ -26,6 +26,10 @@ export function framing(bench) {
     ready: false,
     failure: "",
     provisional: "",
+    /** Seconds until steps are ready that the server is still making, by their titles. @type {Object<string, number>} */
+    making: {},
+    /** What this frame waits for, in words. */
+    waitsFor: "",
     waiting: true,
     autoGuard: 0,
     /** What is shown as touched: a place, or the number of a picked colour. @type {[number, number]|number|null} */
@@ -147,7 +151,7 @@ export function framing(bench) {
     arrived(frame) {
       const { frames, map, picture, scale, spectrum } = bench.parts;
       this.ready = true;
-      this.failure = "";
+      this.failure = this.waitsFor = "";
       if (!frame.wish.moving && !frames.waiting) {
         this.waiting = false;
         this.prepareNext();
@@ -216,7 +220,19 @@ export function framing(bench) {
       return bench.parts.frames.fetch({ recipe, side: TRIAL_SIDE, layers: [] });
     },
     openingWords() {
-      return this.failure ? "" : "Opening the photograph …";
+      return this.failure ? "" : this.waitsFor || "Opening the photograph …";
+    },
+    /** The server is still making ready what a frame needs. @param {{step: string, seconds: number}} told */
+    madeReady({ step, seconds }) {
+      if (this.waiting) this.waitsFor = `Making ready: ${step}, ${Math.max(1, Math.round(seconds))} s`;
+    },
+    /** @param {string} title @param {string} hint what a step's tab says under its title */
+    hint(title, hint) {
+      const seconds = this.making[title];
+      return seconds ? `ready in ${seconds} s` : hint;
+    },
+    provisionalWords() {
+      return this.ready && this.waitsFor ? this.waitsFor : this.provisional;
     },
   };
 }

@@ -66,7 +66,7 @@ export class Frames {
       try {
         this.arrived(await this.fetch(make()));
       } catch (problem) {
-        this.failed(problem);
+        if (!(problem.body?.making && this.waiting)) this.failed(problem);
       }
     }
     this.busy = false;
@@ -77,7 +77,7 @@ export class Frames {
   async fetch(wish) {
     const body = {};
     for (const key of SENT) if (wish[key] !== null && wish[key] !== undefined) body[key] = wish[key];
-    const response = await send("POST", this.address, body);
+    const response = await send("POST", this.address, body, { superseded: () => this.waiting !== null });
     return { ...(await unpacked(response)), wish };
   }
 }
