@@ -201,15 +201,15 @@ def test_whole_folders_side_by_side_and_resumed(tmp_path, recipe, capsys):
 
 LOADED = """
 from pathlib import Path
-from oatmeal.core.mix import kernels as mixing
+from oatmeal.core.mix import one_pass
 from oatmeal.core.recipe import read
 from oatmeal.core.tone import fine_kernel
 from oatmeal.exports.convert import rehearse
 from oatmeal.photofile.encode import Output
 recipe = read('{"mix": {"lifts": {"red": 1}}, "tone": {"detail": 20}}')
-print(bool(mixing._mixed.signatures), bool(fine_kernel._fine.signatures))
+print(bool(one_pass._mixed.compiled.signatures), bool(fine_kernel._fine.compiled.signatures))
 rehearse(recipe, Output())
-print(bool(mixing._mixed.signatures), bool(fine_kernel._fine.signatures))
+print(bool(one_pass._mixed.compiled.signatures), bool(fine_kernel._fine.compiled.signatures))
 """
 
 

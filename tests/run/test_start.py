@@ -280,7 +280,6 @@ def test_a_disk_that_fills_during_the_start_is_named(tmp_path, monkeypatch, caps
         raise OSError(errno.ENOSPC, "No space left on device", "/somewhere")
 
     monkeypatch.setattr(serve.FileStore, "__init__", full)
-    monkeypatch.setattr(serve, "_warm", lambda: None)
     assert serve.main([]) == 1
     said = capsys.readouterr().err
     assert f"and the disk that holds {tmp_path / 'home'} has" in said
