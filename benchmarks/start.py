@@ -126,7 +126,7 @@ def main() -> None:
         start = Started(inside, "bin/demo", options, home)
         browser = start.answering()
         figures = {"first start: the page answers": start.seconds}
-        browser.frame(8)  # a plain picture
+        browser.frame(7)  # it has no recipe yet
         figures["first start: the first picture on the bench"] = start.seconds
         while not browser.asked("/api/making")["ready"]:
             time.sleep(0.2)
@@ -137,7 +137,7 @@ def main() -> None:
             start = Started(inside, "bin/demo", options, home)
             browser = start.answering()
             figures[f"later start {round_ + 1}: the page answers"] = start.seconds
-            browser.frame(8)
+            browser.frame(7)
             figures[f"later start {round_ + 1}: the first picture"] = start.seconds
             start.stop()
         print("bin/serve with nothing in it")

@@ -49,6 +49,7 @@ def pytest_sessionfinish():
 
 def pytest_addoption(parser):
     parser.addoption("--fuzz-seconds", type=float, default=30, help="how long each fuzz test runs")
+    parser.addoption("--screenshots", default="", help="a folder for pictures of every view")
     parser.addoption("--fuzz-seed", type=int, default=1, help="what its random input begins with")
     parser.addoption(
         "--part", default="", help="of each sitting only the parts with this in a name"

@@ -23,6 +23,21 @@ def sheet(desk, page):
     return desk
 
 
+def test_the_card_of_the_first_visit_leads_to_the_guide_and_is_closed_for_good(desk, page):
+    page.goto(desk.live)
+    card = page.get_by_role("complementary", name="To begin with")
+    expect(card.locator("li")).to_have_count(3)
+    expect(card).to_contain_text("Drop photographs on this page")
+    card.get_by_role("link", name="Read the guide").click()
+    expect(page.get_by_role("heading", name="Guide")).to_be_visible()
+    page.go_back()
+    card.get_by_role("button", name="Close for good").click()
+    expect(card).to_be_hidden()
+    page.reload()
+    expect(page.get_by_text("Nothing here yet")).to_be_visible()
+    expect(card).to_be_hidden()
+
+
 def test_series_are_made_renamed_deleted_and_brought_back(desk, page):
     page.goto(desk.live)
     page.get_by_role("button", name="New series").click()

@@ -40,6 +40,12 @@ def series_list() -> str:
         return render_template("series.html", entries=series.listed(session))
 
 
+@pages.get("/guide")
+def guide() -> str:
+    """How to work with all of it."""
+    return render_template("guide.html")
+
+
 @pages.get("/series/<int:series_id>")
 def sheet(series_id: int) -> str:
     """One series as a contact sheet."""

@@ -9,6 +9,17 @@ const today = () => new Date().toLocaleDateString("en-GB", { day: "numeric", mon
 /** @param {number} id @returns {HTMLElement} */
 const cardOf = (id) => document.querySelector(`[data-series="${id}"]`);
 
+const WELCOMED = "oatmeal-welcomed";
+
+/** What to do first; closed for good. */
+Alpine.data("welcome", () => ({
+  open: !localStorage.getItem(WELCOMED),
+  close() {
+    this.open = false;
+    localStorage.setItem(WELCOMED, "yes");
+  },
+}));
+
 Alpine.data("seriesPage", () => ({
   ...incoming(),
   ...naming(),

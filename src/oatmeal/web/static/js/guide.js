@@ -1,0 +1,4 @@
+// The guide.
+import Alpine from "./common.js";
+
+Alpine.start();
