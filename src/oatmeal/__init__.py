@@ -7,7 +7,3 @@ __version__ = "0.2.0"
 # The linear algebra here is small; its library's threads would only take the cores from the
 # kernels. It reads this once, when numpy is first imported.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-
-# Threads that wait for the next loop sleep instead of holding a core: beside other work, pictures
-# with many short loops take a quarter of the time. Also read once, by OpenMP when it is loaded.
-os.environ.setdefault("OMP_WAIT_POLICY", "passive")

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import fcntl
 import json
+import os
 import re
 import subprocess
 import sys
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from http.cookiejar import CookieJar
 from pathlib import Path
 from typing import Any, Final
@@ -16,50 +17,80 @@ from urllib.error import HTTPError, URLError
 from urllib.parse import quote, urlsplit
 from urllib.request import HTTPCookieProcessor, ProxyHandler, Request, build_opener
 
-#: Seconds that a start may take: the first one compiles everything.
+#: Seconds that a start may go on without saying anything new.
 _START_S: Final = 180.0
 
 _LOOK_S: Final = 0.2
+
+#: Logs of starts that are kept.
+_KEPT_LOGS: Final = 5
 
 
 class HandingError(Exception):
     """What stands in the way of handing files over, in one sentence."""
 
 
-def running(home: Path) -> str | None:
-    """The address of the application that works in this folder, with its key; None without."""
-    lock = home / "running"
-    if not lock.exists():
+def doing(home: Path) -> str | None:
+    """What the application in this folder says: its address with its key, or what its start does.
+
+    None where none is running.
+    """
+    try:
+        with (home / "running").open() as file:
+            try:
+                fcntl.flock(file, fcntl.LOCK_SH | fcntl.LOCK_NB)
+                return None  # nobody holds it
+            except BlockingIOError:
+                return file.read().strip() or "Starting"
+    except FileNotFoundError:
         return None
-    with lock.open() as file:
-        try:
-            fcntl.flock(file, fcntl.LOCK_SH | fcntl.LOCK_NB)
-            return None  # nobody holds it
-        except BlockingIOError:
-            return file.read().strip() or None
 
 
-def started(home: Path, wait_s: float = _START_S) -> str:
-    """The address, after a start if that is needed; raises :class:`HandingError`."""
-    found = running(home)
-    if found:
-        return found
+def started(
+    home: Path, said: Callable[[str], None] = lambda words: None, wait_s: float = _START_S
+) -> str:
+    """The address, after a start if that is needed; raises :class:`HandingError`.
+
+    Parameters
+    ----------
+    said : callable
+        Hears what the start does, whoever began it.
+    wait_s : float
+        Seconds for which it may go on without saying anything new.
+    """
+    process, log, last = None, None, ""
+    end = time.monotonic() + wait_s
+    while time.monotonic() < end:
+        now = doing(home)
+        if now and now.startswith("http"):
+            return now
+        if now and now != last:
+            said(now)
+            last, end = now, time.monotonic() + wait_s
+        if now is None and process is None:
+            process, log = _start(home)
+            said("Starting Oatmeal; it goes on running")
+        elif now is None and process is not None and process.poll() is not None:
+            break
+        time.sleep(_LOOK_S)
+    if log is not None and process is not None and process.poll() is not None:
+        lines = log.read_text().strip().splitlines()
+        raise HandingError(lines[-1] if lines else "Oatmeal could not be started.")
+    raise HandingError(f"Oatmeal said nothing for {wait_s:.0f} s while it started: {last}.")
+
+
+def _start(home: Path) -> tuple[subprocess.Popen[bytes], Path]:
+    """Start the application, with a log of its own."""
     home.mkdir(parents=True, exist_ok=True)
-    with (home / "started.log").open("w") as log:
+    for old in sorted(home.glob("started-*.log"))[: 1 - _KEPT_LOGS]:
+        old.unlink(missing_ok=True)
+    path = home / f"started-{time.strftime('%Y%m%d-%H%M%S')}-{os.getpid()}.log"
+    with path.open("w") as log:
         process = subprocess.Popen(
             [sys.executable, "-m", "oatmeal.run"], stdout=log, stderr=log,
             stdin=subprocess.DEVNULL, start_new_session=True,
         )  # fmt: skip
-    end = time.monotonic() + wait_s
-    while time.monotonic() < end:
-        found = running(home)
-        if found:
-            return found
-        if process.poll() is not None:
-            break
-        time.sleep(_LOOK_S)
-    said = (home / "started.log").read_text().strip().splitlines()
-    raise HandingError(said[-1] if said else "Oatmeal could not be started.")
+    return process, path
 
 
 class Application:

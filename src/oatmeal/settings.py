@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -81,7 +82,7 @@ class Settings:
                 _number(environment, "OATMEAL_MAX_PIXELS", standard.limits.max_pixels),
             ),
             _number(environment, "OATMEAL_CACHE_BYTES", standard.cache_bytes),
-            environment.get("OATMEAL_CLUSTER", ""),
+            _scheduler(environment, "OATMEAL_CLUSTER"),
             _number(environment, "OATMEAL_CLUSTER_BYTES", standard.sent_bytes),
             _number(environment, "OATMEAL_DESK_BYTES", standard.desk_bytes),
             _number(environment, "OATMEAL_DESK_SIZES", standard.desk_sizes, lowest=2, highest=20),
@@ -100,6 +101,17 @@ def _choice(environment: Mapping[str, str], name: str, choices: tuple[str, ...])
     text = environment.get(name) or choices[0]
     if text not in choices:
         raise SettingError(f"{name} must be {' or '.join(choices)}, not {text[:40]!r}.")
+    return text
+
+
+def _scheduler(environment: Mapping[str, str], name: str) -> str:
+    """The address of a scheduler, such as ``tcp://host:8786``; empty for none."""
+    text = environment.get(name, "")
+    if text and not re.fullmatch(r"(\w+://)?[^\s/:]+(:\d{1,5})/?|inproc://\S+", text):
+        raise SettingError(
+            f"{name} must be the address of a scheduler, such as tcp://scheduler:8786, "
+            f"not {text[:100]!r}."
+        )
     return text
 
 

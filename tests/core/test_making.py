@@ -3,7 +3,6 @@
 import fcntl
 import os
 import subprocess
-import sys
 import threading
 import time
 
@@ -175,7 +174,7 @@ def test_a_helper_compiles_what_it_is_sent_and_marks_it(tmp_path):
     room = "oatmeal.core.prepare.spot_kernels"
     for _ in range(2):
         done = subprocess.run(
-            [sys.executable, "-m", "oatmeal.core.kernels", "help"], input=room + "\n",
+            kernels.HELP, input=room + "\n",
             capture_output=True, text=True, env={**os.environ, "NUMBA_CACHE_DIR": str(tmp_path)},
         )  # fmt: skip
         assert done.stdout.splitlines() == [room], done.stderr

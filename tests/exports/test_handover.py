@@ -1,6 +1,8 @@
 """Hand-over: files that are sent, exported back, and watched for."""
 
+import fcntl
 import os
+import threading
 import time
 
 import numpy as np
@@ -12,7 +14,7 @@ from sqlalchemy.exc import OperationalError
 
 from oatmeal import cli, handing
 from oatmeal.library import photographs
-from oatmeal.run import watching
+from oatmeal.run import serve, watching
 from oatmeal.run.listening import server_for
 from oatmeal.run.watching import Watched
 from oatmeal.settings import SettingError, Settings
@@ -73,27 +75,96 @@ def test_open_opens_a_browser_if_asked(served, folder, monkeypatch):
     assert "/bench/1" in opened[0]
 
 
+class Process:
+    """A start that goes on until it is given an end."""
+
+    def __init__(self, ended=None):
+        self.ended = ended
+
+    def poll(self):
+        return self.ended
+
+
 def test_what_is_not_running_is_started(tmp_path, monkeypatch):
     home = tmp_path / "quiet"
     home.mkdir()
     (home / "running").write_text("http://127.0.0.1:1/")
-    assert handing.running(home) is None  # nobody holds it: an old one ended
+    assert handing.doing(home) is None  # nobody holds it: an old one ended
     begun = []
-
-    class Ended:
-        def poll(self):
-            return 1
 
     def start(command, stdout, **more):
         begun.append(command)
         stdout.write("Oatmeal cannot start. The disk is full.\n")
         stdout.flush()
-        return Ended()
+        return Process(ended=1)
 
     monkeypatch.setattr(handing.subprocess, "Popen", start)
-    with pytest.raises(handing.HandingError, match="disk is full"):
-        handing.started(home)
+    for _ in range(7):
+        with pytest.raises(handing.HandingError, match="disk is full"):
+            handing.started(home)
     assert begun[0][1:] == ["-m", "oatmeal.run"]
+    assert 1 <= len(list(home.glob("started-*.log"))) <= 5
+
+
+@pytest.fixture
+def another(tmp_path):
+    """Somebody else's start in a folder: it says what it is told to."""
+    home = tmp_path / "home"
+    home.mkdir()
+    with (home / "running").open("a+") as file:
+        fcntl.flock(file, fcntl.LOCK_EX)
+
+        def say(text):
+            serve._write(file, text)
+
+        yield home, say
+
+
+def test_a_start_of_another_is_waited_for_as_long_as_it_says_something(another, monkeypatch):
+    """Two that open at the same time begin one application; neither gives up, nor errs."""
+    home, say = another
+    say("Making the first page ready, 20%")
+    monkeypatch.setattr(handing.subprocess, "Popen", None)  # it must not be begun again
+    heard = []
+
+    def go_on():
+        for text in (
+            "Making the first page ready, 60%",
+            "Adding bunting.jpg",
+            "http://here/?key=1",
+        ):
+            time.sleep(0.5)
+            say(text)
+
+    other = threading.Thread(target=go_on)
+    other.start()
+    assert handing.started(home, heard.append, wait_s=1.2) == "http://here/?key=1"
+    other.join()
+    page = "Making the first page ready"
+    assert heard == [f"{page}, 20%", f"{page}, 60%", "Adding bunting.jpg"]
+
+
+def test_a_start_that_says_nothing_any_more_is_given_up(another):
+    home, say = another
+    say("Preparing the tables")
+    with pytest.raises(handing.HandingError, match=r"said nothing for 0 s .* Preparing"):
+        handing.started(home, wait_s=0.4)
+
+
+@pytest.mark.parametrize(
+    ("setting", "said"),
+    [
+        ({"OATMEAL_PORT": "abc"}, "OATMEAL_PORT must be a whole number"),
+        ({"OATMEAL_HOME": "/dev/null/here"}, "/dev/null/here"),
+    ],
+)
+def test_open_with_settings_that_cannot_be_says_so(monkeypatch, capsys, setting, said):
+    for name, value in setting.items():
+        monkeypatch.setenv(name, value)
+    assert cli.main(["open", "a.jpg"]) == 1
+    told = capsys.readouterr().err.splitlines()
+    assert said in told[-1]
+    assert len(told) <= 2
 
 
 def come_from(web, path, content):

@@ -19,9 +19,12 @@ from tempfile import TemporaryDirectory
 import pytest
 from running import Oatmeal, hear_interrupts
 from samples import codes, write_png
+from sqlalchemy import text
 
+from oatmeal import __version__
 from oatmeal.photofile import room
 from oatmeal.run import serve
+from oatmeal.run.mariadb import StartError
 from oatmeal.settings import SettingError, Settings
 
 
@@ -201,6 +204,70 @@ def it_ends_in_order_when_its_terminal_is_closed(oatmeal):
 def test_a_port_that_cannot_be_is_refused_with_a_sentence(port):
     with pytest.raises(SettingError, match="OATMEAL_PORT must be"):
         Settings.from_environment({"OATMEAL_PORT": port})
+
+
+def test_a_port_that_is_taken_or_not_permitted_is_told_apart(monkeypatch, capsys):
+    with socket.create_server(("127.0.0.1", 0)) as other:
+        taken = other.getsockname()[1]
+        with pytest.raises(StartError, match=f"Port {taken} is taken by another program"):
+            serve._listener(taken)
+        monkeypatch.setattr(serve, "USUAL_PORT", taken)
+        with serve._listener(taken) as found:
+            other_port = found.getsockname()[1]
+        said = capsys.readouterr().out
+        assert f"Port {taken} is taken by another program; {other_port} is used." in said
+
+    def bind(self, address):
+        raise PermissionError(errno.EACCES, "Permission denied")
+
+    monkeypatch.setattr(serve.socket.socket, "bind", bind)
+    with pytest.raises(StartError, match=r"Port 80 cannot be used \(Permission denied\)"):
+        serve._listener(80)
+
+
+@pytest.mark.parametrize("address", ["nonsense here", "tcp://", "tcp://host:port", "a/b"])
+def test_a_scheduler_that_cannot_be_is_refused_with_a_sentence(address):
+    with pytest.raises(SettingError, match="OATMEAL_CLUSTER must be the address of a scheduler"):
+        Settings.from_environment({"OATMEAL_CLUSTER": address})
+
+
+def test_tables_of_a_version_that_is_not_known_are_one_sentence(database, tmp_path):
+    (tmp_path / "version").write_text("99.1\n")
+    with database.engine.begin() as connection:
+        before = connection.scalar(text("SELECT version_num FROM alembic_version"))
+        connection.execute(text("UPDATE alembic_version SET version_num = '0999'"))
+    try:
+        with pytest.raises(StartError) as told:
+            serve._migrate(database, tmp_path)
+    finally:
+        with database.engine.begin() as connection:
+            connection.execute(text(f"UPDATE alembic_version SET version_num = '{before}'"))
+    assert str(told.value).startswith(
+        f"The library in {tmp_path} was last used by Oatmeal 99.1, whose tables (0999) this one, "
+    )
+    serve._migrate(database, tmp_path)
+    assert (tmp_path / "version").read_text().strip() == __version__
+
+
+def test_what_a_start_makes_nobody_else_may_change(tmp_path):
+    """Whatever the shell's mask is."""
+    process = subprocess.Popen(
+        [sys.executable, "-m", "oatmeal.run"],
+        env={**os.environ, "OATMEAL_HOME": str(tmp_path / "home"), "OATMEAL_PORT": "0"},
+        stdout=subprocess.PIPE, text=True,
+        preexec_fn=lambda: (os.umask(0), hear_interrupts()),
+    )  # fmt: skip
+    for line in process.stdout:
+        if "http://" in line:
+            break
+    made = {path: path.stat().st_mode & 0o777 for path in (tmp_path / "home").rglob("*")}
+    assert (tmp_path / "home").stat().st_mode & 0o777 == 0o700
+    assert made[tmp_path / "home" / "running"] == 0o600
+    assert made[tmp_path / "home" / "secret"] == 0o600
+    inside = {path: mode for path, mode in made.items() if "database" not in path.parts}
+    assert not {path: oct(mode) for path, mode in inside.items() if mode & 0o022}
+    process.send_signal(signal.SIGINT)
+    process.communicate()
 
 
 BEGINNER = """

@@ -21,26 +21,31 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Hand the files over; print the address of each bench."""
-    home = Settings.from_environment().home
     try:
-        if handing.running(home) is None:
-            print("oatmeal: starting Oatmeal; it goes on running", file=sys.stderr)
-        application = handing.Application(handing.started(home))
+        home = Settings.from_environment().home
+        application = handing.Application(handing.started(home, _say))
     except (handing.HandingError, SettingError) as error:
-        print(f"oatmeal: {error}", file=sys.stderr)
+        _say(str(error))
+        return 1
+    except OSError as error:
+        _say(f"{error.filename} cannot be used: {error.strerror}. Set OATMEAL_HOME to a folder.")
         return 1
     failed = 0
     for path, came in handing.hand_over(
         application, [Path(name) for name in options.file], options.series
     ):
         if isinstance(came, str):
-            print(f"oatmeal: {came}", file=sys.stderr)
+            _say(came)
             failed += 1
             continue
         address = application.bench(came["id"])
         print(address)
         if came["note"]:
-            print(f"oatmeal: {path.name}: {came['note']}", file=sys.stderr)
+            _say(f"{path.name}: {came['note']}")
         if options.browse:
             webbrowser.open(address)
     return 1 if failed else 0
+
+
+def _say(words: str) -> None:
+    print(f"oatmeal: {words}", file=sys.stderr, flush=True)

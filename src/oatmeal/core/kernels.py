@@ -78,6 +78,9 @@ ROOMS: Final = (
 #: How many of them the first page and the plain picture need.
 FIRST: Final = 6
 
+#: The command of a helper.
+HELP: Final = (sys.executable, "-m", "oatmeal.core.kernels", "help")
+
 #: Processes that compile at the same time; each holds a compiler of its own in memory.
 MOST_HELPERS: Final = 8
 
@@ -166,6 +169,11 @@ class Making:
                 if not missing:
                     return
                 self._changed.wait(1.0)
+
+    @property
+    def ended(self) -> bool:
+        """Whether it was stopped."""
+        return self._ended
 
     @property
     def ready(self) -> bool:
@@ -300,7 +308,7 @@ class Making:
 def _helper() -> subprocess.Popen[str]:
     """A process that compiles the rooms whose names it is sent, a line each."""
     return subprocess.Popen(
-        [sys.executable, "-m", __name__, "help"],
+        HELP,
         stdin=subprocess.PIPE,
         stdout=subprocess.PIPE,
         text=True,

@@ -38,9 +38,14 @@ def gave_way(error: OperationalError) -> bool:
     return arguments[:1] == (_GAVE_WAY,)
 
 
+def known_revisions() -> set[str]:
+    """The migrations, whose files begin with their number."""
+    return {path.name[:4] for path in (MIGRATIONS / "versions").glob("[0-9]*.py")}
+
+
 def newest_revision() -> str:
-    """The last of the migrations, whose files begin with their number."""
-    return max(path.name[:4] for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
+    """The last of the migrations."""
+    return max(known_revisions())
 
 
 def tell_not_yet(what: str, problem: Exception) -> None:
@@ -63,6 +68,10 @@ def _patiently(dialect: Any, record: Any, arguments: Any, options: Any) -> Any:
             time.sleep(0.1)
 
 
+class OtherTables(Exception):
+    """The tables are of a revision that this program does not know; the text names it."""
+
+
 class Database:
     """Sessions on one MariaDB database.
 
@@ -80,12 +89,14 @@ class Database:
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     def migrate(self) -> None:
-        """Bring the tables to the newest revision."""
+        """Bring the tables to the newest revision; raises :class:`OtherTables`."""
         with self.engine.begin() as connection:
             if self.engine.dialect.has_table(connection, "alembic_version"):
                 present = connection.scalar(text("SELECT version_num FROM alembic_version"))
                 if present == newest_revision():
                     return
+                if present not in known_revisions():
+                    raise OtherTables(str(present))
             # only here: at most starts there is nothing to do, and loading this takes longer
             from alembic import command
             from alembic.config import Config

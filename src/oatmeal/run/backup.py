@@ -35,7 +35,7 @@ FORMAT: Final = 1
 
 _MANIFEST: Final = "oatmeal-backup.json"
 _DUMP: Final = "library.sql.gz"
-_SMALL: Final = ("secret", "written-back.txt", "watched.json", "demo-loaded")
+_SMALL: Final = ("secret", "version", "written-back.txt", "watched.json", "demo-loaded")
 _PARTLY: Final = ".oatmeal-partly"
 
 Say = Callable[[str], None]
@@ -275,6 +275,9 @@ def main(arguments: list[str] | None = None) -> int:
             wrong = restore(options.folder, home, say)
     except (BackupError, StartError, SettingError) as error:
         print(f"oatmeal: {error}", file=sys.stderr)
+        return 1
+    except OSError as error:
+        print(f"oatmeal: {error.filename} cannot be used: {error.strerror}.", file=sys.stderr)
         return 1
     except KeyboardInterrupt:
         print("oatmeal: stopped; begin again", file=sys.stderr)

@@ -29,7 +29,10 @@ def load(database: Database, importer: Importer, home: Path, step: Step) -> None
         return
     listing = FOLDER / "series.json"
     if not listing.exists():
-        raise StartError(f"The demo pictures are missing: {FOLDER} should hold series.json.")
+        raise StartError(
+            "The demo's photographs come with the project's source, not with the installed "
+            f"package ({FOLDER} is not there): run bin/demo in the folder of the source."
+        )
     plan = json.loads(listing.read_text())
     with database.session() as session:
         found = session.scalar(

@@ -20,10 +20,11 @@ from pathlib import Path
 from types import FrameType
 from typing import Any, Final, TextIO
 
+from oatmeal import __version__
 from oatmeal.core.kernels import FIRST, ROOMS, Making
 from oatmeal.exports.joiner import Joiner
 from oatmeal.exports.runner import Runner
-from oatmeal.library.database import Database
+from oatmeal.library.database import Database, OtherTables
 from oatmeal.library.reading import shared_reader
 from oatmeal.library.store import FileStore
 from oatmeal.memory import keep_frames
@@ -36,6 +37,9 @@ from oatmeal.settings import SettingError, Settings
 from oatmeal.web import access, create_app, panels
 
 HOST = "127.0.0.1"
+
+#: The port that another one stands in for where it is taken.
+USUAL_PORT: Final = Settings(Path()).port
 
 LOG_FORMAT: Final = "%(asctime)s %(name)s: %(message)s"
 
@@ -58,6 +62,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     with_demo = "demo" in (sys.argv[1:] if arguments is None else arguments)
     logging.basicConfig(level=logging.WARNING, format=LOG_FORMAT)
     keep_frames()
+    os.umask(os.umask(0o022) | 0o022)  # what is made here nobody else may change
     before = _listen_for_the_end()
     _allow_connections()
     try:
@@ -144,7 +149,7 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
         database_server.watch()
         with step("Preparing the tables"):
             database = Database(database_server.url)
-            database.migrate()
+            _migrate(database, settings.home)
         store = FileStore(settings.home, settings.cache_bytes)
         store.clear_incoming()
         app = create_app(database, store, settings, making)
@@ -219,22 +224,37 @@ class Steps:
         _say(f"{time.monotonic() - begun:.1f} s")
 
 
+def _migrate(database: Database, home: Path) -> None:
+    """Bring the tables up to date, and remember which version did."""
+    file = home / "version"
+    before = file.read_text().strip() if file.exists() else ""
+    try:
+        database.migrate()
+    except OtherTables as error:
+        raise StartError(
+            f"The library in {home} was last used by Oatmeal {before or 'of another version'}, "
+            f"whose tables ({error}) this one, {__version__}, does not know: start that version, "
+            "or set OATMEAL_HOME to another folder."
+        ) from None
+    if before != __version__:
+        file.write_text(f"{__version__}\n")
+
+
 def _load(making: Making) -> None:
     """Load loops as they become ready, in order, so that no drag waits for it."""
     rest = not making.ready
     for number, loops in enumerate(ROOMS, 1):
         making.wait(number)
         import_module(loops.module).warm()
-    if rest:
+    if rest and not making.ended:
         log.info("everything is made ready")
         _say("  Everything is made ready.")
 
 
 def _listener(port: int) -> socket.socket:
     """A listening socket on the port, or on a free one if the usual port is taken."""
-    usual = Settings(Path()).port
     reason = ""
-    for wanted in (port, 0) if port == usual else (port,):
+    for wanted in (port, 0) if port == USUAL_PORT else (port,):
         listener = socket.socket()
         listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
@@ -267,7 +287,10 @@ def _only_one(home: Path) -> Iterator[TextIO]:
     """Hold the data folder; only one Oatmeal may work in it."""
     home.mkdir(parents=True, exist_ok=True)
     home.chmod(0o700)  # the photographs are nobody else's
-    with (home / "running").open("a+") as file:
+    lock = home / "running"
+    lock.touch(mode=0o600)
+    lock.chmod(0o600)  # it holds the address with its key
+    with lock.open("a+") as file:
         try:
             fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
