@@ -123,7 +123,10 @@ def test_where_the_program_cannot_be_written_loops_are_kept_with_the_data(tmp_pa
     """A service's user may have no home, and no right to the installation."""
     done = subprocess.run(
         [sys.executable, "-c", RUN.format(nowhere=True)], capture_output=True, text=True,
-        env={"PATH": os.environ["PATH"], "OATMEAL_HOME": str(tmp_path), "HOME": "/nonexistent"},
+        env={
+            "PATH": os.environ["PATH"], "PYTHONPATH": str(Path(loops.__file__).parents[2]),
+            "OATMEAL_HOME": str(tmp_path), "HOME": "/nonexistent",
+        },
     )  # fmt: skip
     assert done.returncode == 0, done.stderr
     assert done.stdout.strip() == "0.25"

@@ -6,6 +6,7 @@ import sys
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import cache
 from pathlib import Path
 from typing import Any, Final
 
@@ -15,6 +16,7 @@ from oatmeal.cli.errors import UsageError
 from oatmeal.core import recipe as recipes
 from oatmeal.core.colour import encode_srgb
 from oatmeal.core.colour import kernels as colours
+from oatmeal.core.kernels import wait_for_others
 from oatmeal.core.picture import proxy
 from oatmeal.photofile.decode import SourcePicture, decode
 from oatmeal.photofile.errors import PhotoFileError
@@ -40,9 +42,25 @@ def read_recipe(name: str | None) -> recipes.Recipe:
         raise UsageError(*(f"recipe: {problem}" for problem in error.problems)) from error
 
 
+@cache
+def say_when_compiling() -> None:
+    """Tell people, once, that loops are compiled before anything comes of it."""
+    told = False
+
+    def said(step: str) -> None:
+        nonlocal told
+        if not told:
+            told = True
+            line = "oatmeal: making the calculations ready, once; some seconds"
+            print(line, file=sys.stderr, flush=True)
+
+    wait_for_others(said)
+
+
 @contextmanager
 def input_file(name: str) -> Iterator[tuple[Path, str]]:
     """The file to read and what to call it; standard input goes through a temporary file."""
+    say_when_compiling()
     if name != "-":
         yield Path(name), name
         return

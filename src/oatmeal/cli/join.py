@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from oatmeal.cli.errors import UsageError
-from oatmeal.cli.files import bar, same_file
+from oatmeal.cli.files import bar, same_file, say_when_compiling
 from oatmeal.core.join import BORDERS, MOST_FRAMES, PROJECTIONS, Choices
 from oatmeal.exports.join import join_files
 from oatmeal.photofile.encode import SUFFIXES
@@ -38,6 +38,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Join the frames."""
+    say_when_compiling()
     out = Path(options.out)
     if SUFFIXES.get(out.suffix.lower()) != "tiff":
         raise UsageError("--out needs a name that ends with .tif or .tiff")

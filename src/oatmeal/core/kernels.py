@@ -356,30 +356,30 @@ def _wanted(room: Room) -> Path:
     return loops.mark_file(room.module).with_suffix(".nbw")
 
 
-def wait_for_others(said: Callable[[str], None] | None = None) -> None:
+def wait_for_others(said: Callable[[str], None] = lambda step: None) -> None:
     """Let loops of this process wait while another one compiles them, from now on.
+
+    Where nobody does, they are compiled when they are called.
 
     Parameters
     ----------
-    said : callable, optional
-        Hears what is waited for, once for each room.
+    said : callable
+        Hears of each room that is not ready when it is needed.
     """
-    rooms = {room.module: room for room in ROOMS if not loops.is_ready(room.module)}
+    rooms = {room.module: room for room in ROOMS}
 
     def before(module: str) -> None:
         room = rooms.get(module)
         if room is None:
             return
-        if not loops.is_ready(module) and _is_being_made():
-            if said is not None:
-                said(room.step)
-            while not loops.is_ready(module) and _is_being_made():
+        if not loops.is_ready(module):
+            said(room.step)
+            while _is_being_made() and not loops.is_ready(module):
                 _wanted(room).touch()
                 time.sleep(_LOOK_S)
         rooms.pop(module, None)
 
-    if rooms:
-        loops.ask_before(before)
+    loops.ask_before(before)
 
 
 def _is_being_made() -> bool:

@@ -19,7 +19,18 @@ from oatmeal.run.mariadb import StartError
 #: In the project's folder, beside ``src``; the installed package does not carry the pictures.
 FOLDER = Path(__file__).parents[3] / "demo"
 
+_LISTING = FOLDER / "series.json"
+
 Step = Callable[[str], AbstractContextManager[object]]
+
+
+def require() -> None:
+    """Raise :class:`StartError` where the demo's photographs are not there."""
+    if not _LISTING.exists():
+        raise StartError(
+            "The demo's photographs come with the project's source, not with the installed "
+            f"package ({FOLDER} is not there): run bin/demo in the folder of the source."
+        )
 
 
 def load(database: Database, importer: Importer, home: Path, step: Step) -> None:
@@ -27,13 +38,7 @@ def load(database: Database, importer: Importer, home: Path, step: Step) -> None
     marker = home / "demo-loaded"
     if marker.exists():
         return
-    listing = FOLDER / "series.json"
-    if not listing.exists():
-        raise StartError(
-            "The demo's photographs come with the project's source, not with the installed "
-            f"package ({FOLDER} is not there): run bin/demo in the folder of the source."
-        )
-    plan = json.loads(listing.read_text())
+    plan = json.loads(_LISTING.read_text())
     with database.session() as session:
         found = session.scalar(
             select(Series.id).where(Series.name == plan["name"], Series.deleted_at.is_(None))

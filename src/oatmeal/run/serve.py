@@ -134,6 +134,8 @@ def _say(words: str, end: str = "\n") -> None:
 
 def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
     begun = time.monotonic()
+    if with_demo:
+        demo.require()
     listener = _listener(settings.port)
     making = Making(os.cpu_count() or 1)
     database_server = PrivateServer(settings.home / "database")
