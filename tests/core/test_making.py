@@ -8,7 +8,7 @@ import time
 
 import pytest
 
-from oatmeal.core import kernels, loops
+from oatmeal.core import kept, kernels, loops
 from oatmeal.core.kernels import Making, NotReady, Room, patience
 
 ROOMS = tuple(Room(name, step, 1.0) for name, step in (("a", "Mix"), ("b", "Tone"), ("c", "Areas")))
@@ -47,8 +47,8 @@ def bench(monkeypatch, tmp_path):
     monkeypatch.setattr(kernels, "ROOMS", ROOMS)
     monkeypatch.setattr(kernels, "_helper", Helper)
     monkeypatch.setattr(kernels, "_made", bench.make)
-    monkeypatch.setattr(loops, "is_ready", lambda module: module in bench.ready)
-    monkeypatch.setattr(loops, "mark_file", lambda module: tmp_path / f"{module}.nbr")
+    monkeypatch.setattr(kept, "is_ready", lambda module: module in bench.ready)
+    monkeypatch.setattr(kept, "mark_file", lambda module: tmp_path / f"{module}.nbr")
     yield bench
     bench.let(20)
     loops.ask_before(None)

@@ -1,7 +1,7 @@
 """All compiled loops, made ready in the order in which a photographer comes to them.
 
 Helpers, processes of their own at a low priority, compile one room of loops after the other; what
-somebody waits for is taken first. What is compiled stays on disk (:mod:`oatmeal.core.loops`), so
+somebody waits for is taken first. What is compiled stays on disk (:mod:`oatmeal.core.kept`), so
 that a start that was interrupted goes on where it was. Until all is ready, a loop asks before it
 runs: it waits, or says that it is not ready.
 """
@@ -21,7 +21,7 @@ from importlib import import_module
 from pathlib import Path
 from typing import IO, Final
 
-from oatmeal.core import loops
+from oatmeal.core import kept, loops
 
 
 @dataclass(frozen=True)
@@ -122,7 +122,7 @@ class Making:
     def __init__(self, helpers: int) -> None:
         self._count = min(helpers, MOST_HELPERS)
         self._rooms = {room.module: room for room in ROOMS}
-        self._left = [room for room in ROOMS if helpers and not loops.is_ready(room.module)]
+        self._left = [room for room in ROOMS if helpers and not kept.is_ready(room.module)]
         self._whole = sum(room.seconds for room in self._left)
         self._begun: dict[Room, float] = {}
         self._asked: dict[Room, int] = {}
@@ -293,7 +293,7 @@ class Making:
         """Another process compiles: look what is done; go on in its place when it ends."""
         while not self._ended and self._left and self._held is None:
             with self._changed:
-                for room in [one for one in self._left if loops.is_ready(one.module)]:
+                for room in [one for one in self._left if kept.is_ready(one.module)]:
                     self._done(room)
                 for room in self._left:
                     if self._asked.get(room):
@@ -335,7 +335,7 @@ def _help(asked: IO[str], answers: IO[str]) -> None:
     for line in asked:
         module = line.strip()
         import_module(module).warm()
-        loops.mark_ready(module)
+        kept.mark_ready(module)
         answers.write(module + "\n")
         answers.flush()
 
@@ -353,7 +353,7 @@ def warm(processes: int = 1) -> None:
 
 def _wanted(room: Room) -> Path:
     """A file that is there while another process waits for a room."""
-    return loops.mark_file(room.module).with_suffix(".nbw")
+    return kept.mark_file(room.module).with_suffix(".nbw")
 
 
 def wait_for_others(said: Callable[[str], None] = lambda step: None) -> None:
@@ -372,9 +372,9 @@ def wait_for_others(said: Callable[[str], None] = lambda step: None) -> None:
         room = rooms.get(module)
         if room is None:
             return
-        if not loops.is_ready(module):
+        if not kept.is_ready(module):
             said(room.step)
-            while _is_being_made() and not loops.is_ready(module):
+            while _is_being_made() and not kept.is_ready(module):
                 _wanted(room).touch()
                 time.sleep(_LOOK_S)
         rooms.pop(module, None)
@@ -392,7 +392,7 @@ def _is_being_made() -> bool:
 
 def _hold() -> int | None:
     """A file that one process holds as long as it compiles; None if another one does."""
-    held = os.open(loops.mark_file(ROOMS[0].module).with_name("making"), os.O_CREAT | os.O_RDWR)
+    held = os.open(kept.mark_file(ROOMS[0].module).with_name("making"), os.O_CREAT | os.O_RDWR)
     try:
         fcntl.flock(held, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except BlockingIOError:
