@@ -238,7 +238,7 @@ print(cli.main(["convert", *sys.argv[1:]]), "cv2" in sys.modules)
 
 
 def test_what_converts_is_loaded_while_a_large_file_is_read_and_opencv_where_it_is_used(tmp_path):
-    source, recipe = DEMO / "first-lift.jpg", tmp_path / "recipe.json"
+    source, recipe = DEMO / "first-lift-16bit.tif", tmp_path / "recipe.json"
     recipe.write_text(json.dumps({"oatmeal": 1, "tone": {"clarity": 30}}))
     command = [sys.executable, "-c", BEGUN, source, "--recipe", recipe, "--out", tmp_path / "a.jpg"]
     done = subprocess.run(command, capture_output=True, text=True)

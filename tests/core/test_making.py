@@ -135,7 +135,16 @@ def test_a_start_beside_another_waits_for_it_and_goes_on_where_it_ends(bench, tm
     making.end()
 
 
-def test_a_worker_waits_for_who_compiles_and_does_it_itself_where_nobody_does(bench, tmp_path):
+def test_a_worker_waits_for_who_compiles_and_does_it_itself_where_nobody_does(
+    bench, tmp_path, monkeypatch
+):
+    compiled = []
+
+    def compile_it(module):
+        compiled.append(module)
+        loops._before("oatmeal.core.b")  # it is made of that
+
+    monkeypatch.setattr(kernels, "_compile", compile_it)
     held = os.open(tmp_path / "making", os.O_CREAT | os.O_RDWR)
     fcntl.flock(held, fcntl.LOCK_EX)
     said = []
@@ -148,8 +157,11 @@ def test_a_worker_waits_for_who_compiles_and_does_it_itself_where_nobody_does(be
     bench.ready.add("oatmeal.core.c")
     thread.join()
     os.close(held)
-    before("oatmeal.core.a")  # does not wait
-    assert said == ["Areas", "Mix"]
+    for _ in range(2):
+        before("oatmeal.core.a")
+    assert said == ["Areas", "Mix", "Tone"]
+    assert compiled == ["oatmeal.core.a", "oatmeal.core.b"]
+    assert kernels._hold() is not None  # it is let go
 
 
 def test_a_start_that_is_ended_leaves_nobody_waiting(bench):

@@ -18,7 +18,7 @@ from oatmeal.library.proxies import Proxies
 from oatmeal.library.store import FileStore
 from oatmeal.photofile.decode import Limits
 from oatmeal.run import backup as backups
-from oatmeal.run.backup import BackupError, backup, restore
+from oatmeal.run.backup import BackupError, backup, main, restore
 from oatmeal.run.mariadb import PrivateServer
 
 
@@ -193,3 +193,16 @@ def test_the_command_backs_up_a_library_in_use(home, tmp_path):
     assert again.returncode == 1
     assert "is not empty" in again.stderr
     assert Path(tmp_path / "kept" / "library.sql.gz").stat().st_size > 1000
+
+
+@pytest.mark.parametrize("what", ["backup", "restore"])
+def test_a_folder_that_cannot_be_used_is_one_sentence(home, tmp_path, monkeypatch, capsys, what):
+    monkeypatch.setenv("OATMEAL_HOME", str(home if what == "backup" else "/dev/null/new"))
+    folder = "/dev/null/kept"
+    if what == "restore":
+        backup(home, tmp_path / "kept")
+        folder = str(tmp_path / "kept")
+    assert main([what, folder]) == 1
+    (line,) = capsys.readouterr().err.splitlines()
+    assert line.startswith("oatmeal: /dev/null")
+    assert line.endswith("cannot be used: Not a directory.")

@@ -111,7 +111,7 @@ def _begun(name: str, beside: Executor) -> Future[SourcePicture] | None:
     path = Path(name)
     if name == "-" or not path.is_file() or path.stat().st_size <= _LONG_TO_READ:
         return None
-    return beside.submit(decode, path, name)
+    return beside.submit(decode, path, name, careful=True)
 
 
 def _many(
@@ -137,6 +137,8 @@ def _told(report: dict[str, Any], as_json: bool, to_pipe: bool) -> bool:
     """Say how a file ended; true if it failed."""
     if "error" in report:
         print(f"oatmeal: {report['error']}", file=sys.stderr)
+    for note in report.get("notes", ()):
+        print(f"oatmeal: {report['input']}: {note}", file=sys.stderr)
     if as_json:
         print(json.dumps(report), file=sys.stderr if to_pipe else sys.stdout, flush=True)
     return "error" in report

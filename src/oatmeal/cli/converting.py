@@ -48,7 +48,9 @@ def _convert_one(
         target = destination or Path(scratch) / "out"
         if reading:
             rehearse(recipe, output)
-        finished = convert_file(path, recipe, output, target, name=called, reading=reading)
+        finished = convert_file(
+            path, recipe, output, target, name=called, reading=reading, careful=True
+        )
         if destination is None:
             sys.stdout.buffer.write(target.read_bytes())
             sys.stdout.buffer.flush()

@@ -76,10 +76,13 @@ def picture_of(name: str) -> SourcePicture | None:
         with input_file(name) as (path, called):
             if not path.is_file():
                 raise PhotoFileError(f"{called} is not there or is no file.")
-            return decode(path, called)
+            picture = decode(path, called, careful=True)
     except PhotoFileError as error:
         print(f"oatmeal: {error}", file=sys.stderr)
         return None
+    for note in picture.notes:
+        print(f"oatmeal: {called}: {note}", file=sys.stderr)
+    return picture
 
 
 def same_file(name: str, target: Path) -> bool:

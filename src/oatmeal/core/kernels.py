@@ -334,10 +334,15 @@ def _help(asked: IO[str], answers: IO[str]) -> None:
     loops.use_threads(1)
     for line in asked:
         module = line.strip()
-        import_module(module).warm()
-        kept.mark_ready(module)
+        _compile(module)
         answers.write(module + "\n")
         answers.flush()
+
+
+def _compile(module: str) -> None:
+    """Compile all loops of a room, and remember that they are."""
+    import_module(module).warm()
+    kept.mark_ready(module)
 
 
 def warm(processes: int = 1) -> None:
@@ -359,7 +364,7 @@ def _wanted(room: Room) -> Path:
 def wait_for_others(said: Callable[[str], None] = lambda step: None) -> None:
     """Let loops of this process wait while another one compiles them, from now on.
 
-    Where nobody does, they are compiled when they are called.
+    Where nobody does, this process compiles a room when one of its loops is called.
 
     Parameters
     ----------
@@ -367,27 +372,33 @@ def wait_for_others(said: Callable[[str], None] = lambda step: None) -> None:
         Hears of each room that is not ready when it is needed.
     """
     rooms = {room.module: room for room in ROOMS}
+    compiling = threading.RLock()
+    depth = 0
 
     def before(module: str) -> None:
-        room = rooms.get(module)
-        if room is None:
+        nonlocal depth
+        if module not in rooms:
             return
-        if not kept.is_ready(module):
+        with compiling:
+            room = rooms.pop(module, None)  # from here on its own loops need not ask
+            if room is None or kept.is_ready(module):
+                return
             said(room.step)
-            while _is_being_made() and not kept.is_ready(module):
+            held = None
+            while not depth and (held := _hold()) is None and not kept.is_ready(module):
                 _wanted(room).touch()
                 time.sleep(_LOOK_S)
-        rooms.pop(module, None)
+            if held is None and not depth:
+                return
+            depth += 1  # what it is made of may be compiled meanwhile
+            try:
+                _compile(module)
+            finally:
+                depth -= 1
+                if held is not None:
+                    os.close(held)
 
     loops.ask_before(before)
-
-
-def _is_being_made() -> bool:
-    """Whether a process compiles what is missing."""
-    held = _hold()
-    if held is not None:
-        os.close(held)
-    return held is None
 
 
 def _hold() -> int | None:

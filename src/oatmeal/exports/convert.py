@@ -49,6 +49,7 @@ def convert_file(
     limits: Limits | None = None,
     progress: Callable[[float], None] = lambda share: None,
     reading: Future[SourcePicture] | None = None,
+    careful: bool = False,
 ) -> Finished:
     """Read ``source``, render it with ``recipe`` and write ``destination``.
 
@@ -56,6 +57,8 @@ def convert_file(
     ----------
     reading : Future, optional
         The source, where somebody has begun to read it.
+    careful : bool
+        Note whatever may be wrong with it: it was not looked at when it came.
 
     Raises
     ------
@@ -64,7 +67,10 @@ def convert_file(
     PhotoFileError
         When the source cannot be read or the destination cannot be written.
     """
-    picture = reading.result() if reading else decoding.decode(source, name, limits)
+    if reading is not None:
+        picture = reading.result()
+    else:
+        picture = decoding.decode(source, name, limits, careful=careful)
     finished = write_picture(picture, recipe, output, destination, progress=progress)
     if output.beside == "original":
         _copy(source, beside(destination, output, source.suffix))

@@ -81,6 +81,7 @@ def run(task: Task, tell: Callable[[float], None] | None = None) -> Finished:
             name=task.name,
             limits=task.limits,
             progress=tell or teller(progress, cancel),
+            careful=not task.sha256,
         )
     finally:
         progress.unlink(missing_ok=True)

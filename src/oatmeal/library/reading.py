@@ -185,7 +185,7 @@ def _serve(pipe: Connection, memory_bytes: int) -> None:
 
 
 def _read(path: Path, name: str, limits: Limits, announce: Callable[[int], None]) -> Reading:
-    picture = decode(path, name, limits, announce)
+    picture = decode(path, name, limits, announce, careful=True)
     copies = {}
     for side, copy in proxies.copies(picture).items():
         copies[side] = path.with_name(f"{path.name}-{side}")

@@ -33,6 +33,11 @@ def is_heic(path: Path) -> bool:
     return any(brand in head for brand in _BRANDS)
 
 
+def is_boxes(path: Path) -> bool:
+    """True for any file of boxes, HEIC and AVIF among them."""
+    return bool(_file_type(path))
+
+
 def is_moving(path: Path) -> bool:
     """True for an AVIF image sequence (AV1 Image File Format, 6.3), whose major brand says so."""
     return _file_type(path)[:4] == b"avis"

@@ -12,6 +12,9 @@ Alpine.data("exportsPage", () => ({
   /** @type {ReturnType<typeof setTimeout>|undefined} */
   timer: undefined,
 
+  /** Seconds until steps are ready that the server is still making, by their titles. @type {Object<string, number>} */
+  making: {},
+
   init() {
     this.look();
     document.addEventListener("visibilitychange", () => document.hidden || this.look());
@@ -80,6 +83,7 @@ Alpine.data("exportsPage", () => ({
   jobWords(job) {
     if (job.state === "done") return weight(job.bytes);
     if (job.state !== "running") return job.state;
+    if (!job.share && Object.keys(this.making).length) return "waits for what is still made ready";
     return job.share < 1 ? `${Math.round(job.share * 100)} %` : "being written";
   },
 }));
