@@ -58,6 +58,19 @@ def test_what_takes_too_long_is_stopped_and_the_next_file_is_read(reader, tmp_pa
     assert reader.read(path, "a.png", Limits()).width == 1200
 
 
+def test_a_whole_file_is_read_on_a_machine_that_gives_no_time(tmp_path):
+    """What counts is what reading takes of the processor, not how long others hold it."""
+    path = write_png(tmp_path / "a.png", codes(400, 600))
+    before = workers()
+    patient = Reader(1, base_s=0.3)
+    patient.warm()
+    (mine,) = workers() - before
+    os.kill(mine, signal.SIGSTOP)
+    threading.Timer(1.0, os.kill, (mine, signal.SIGCONT)).start()
+    assert patient.read(path, "a.png", Limits()).width == 600
+    assert workers() - before == {mine}
+
+
 def test_a_reader_that_was_killed_is_replaced(reader, tmp_path):
     path = write_png(tmp_path / "a.png", codes())
     before = workers()

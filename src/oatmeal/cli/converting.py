@@ -46,6 +46,7 @@ def _convert_one(
         if destination is not None and same_file(str(path), destination):
             raise PhotoFileError(f"{called} would be overwritten: choose another --out.")
         target = destination or Path(scratch) / "out"
+        target.parent.mkdir(parents=True, exist_ok=True)
         if reading:
             rehearse(recipe, output)
         finished = convert_file(

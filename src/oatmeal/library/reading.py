@@ -5,6 +5,7 @@ A hostile or very odd file can stop that process, never the server.
 
 from __future__ import annotations
 
+import os
 import queue
 import resource
 import time
@@ -24,10 +25,16 @@ from oatmeal.photofile.decode import Limits, SourcePicture, decode
 from oatmeal.photofile.errors import Damaged, PhotoFileError
 from oatmeal.processes import beginning, settle_in
 
-#: Seconds that reading may take; bytes, and pixels, for which it may take a second more.
+#: Seconds of a processor that reading may take; bytes, and pixels, for which it may take one more.
 BASE_S: Final = 20.0
 BYTES_A_SECOND: Final = 4_000_000
 PIXELS_A_SECOND: Final = 3_000_000
+
+#: How many times as long it may take by the clock.
+LONGER_BY_THE_CLOCK: Final = 10
+
+#: How often a process is looked at, in seconds.
+_LOOK_S: Final = 0.25
 
 #: Bytes of memory that a reading process may use.
 MEMORY_BYTES: Final = 3 * 1024**3
@@ -141,21 +148,36 @@ class _Worker:
     def ask(self, request: tuple[Path, str, Limits], limit_s: float) -> Any:
         """The answer, or None if the process was stopped or ended; a new one runs then.
 
-        The limit grows when the process says how many pixels there are.
+        The limit is one of the processor's time: on a busy machine a whole file takes long. By the
+        clock it is far longer, for what waits without computing. It grows when the process says how
+        many pixels there are.
         """
-        end = time.monotonic() + limit_s
+        begun, spent = time.monotonic(), self._processor_s()
         try:
             self._pipe.send(request)
-            while self._pipe.poll(max(0.0, end - time.monotonic())):
+            while (
+                self._processor_s() - spent < limit_s
+                and time.monotonic() - begun < limit_s * LONGER_BY_THE_CLOCK
+            ):
+                if not self._pipe.poll(_LOOK_S):
+                    continue
                 answer = self._pipe.recv()
                 if not isinstance(answer, int):
                     return answer
-                end += answer / PIXELS_A_SECOND
+                limit_s += answer / PIXELS_A_SECOND
         except (EOFError, OSError):
             pass
         self.end()
         self._start()
         return None
+
+    def _processor_s(self) -> float:
+        """Processor time that the process has taken, all its threads (proc(5), stat)."""
+        try:
+            fields = Path(f"/proc/{self._process.pid}/stat").read_text().rsplit(")", 1)[1].split()
+        except OSError:
+            return 0.0  # it ended; the pipe says so
+        return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
 
     def end(self) -> None:
         self._process.kill()
