@@ -253,6 +253,9 @@ class Balance:
 
     def find(self, strength: float = 70.0) -> Found:
         """Lifts at a strength from 0 to 100."""
+        if not len(self._sought.base):  # one pixel has no two colours that could be parted
+            rest = dict.fromkeys(ranges.NAMES, 0.0)
+            return Found(rest, said(rest))
         bounds = [(-LIMIT_STOPS, LIMIT_STOPS) if free else (0.0, 0.0) for free in self._free]
         best: Any = None
         for start in _STARTS:

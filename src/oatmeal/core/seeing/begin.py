@@ -207,7 +207,7 @@ def find_light(rgb_linear: NDArray[np.float32]) -> FoundLight:
     """
     small = np.clip(reduced(rgb_linear, SIDE), 0, None).astype(np.float64)
     whole = small.max(axis=-1) < _CLIPPED  # what clips has lost its colour
-    if whole.mean() < 0.2 or small.mean() < 1e-3:
+    if whole.mean() < 0.2 or small.mean() < 1e-3 or min(whole.shape) < 2:
         return FoundLight(
             None, 180.0, "Too little lies between black and white to tell the light by."
         )

@@ -126,6 +126,8 @@ class _Told(NamedTuple):
 
 def _of_size(light: Plane, channels: Plane, radius: float) -> list[_Told]:
     """What looks like a speck of one size."""
+    if min(light.shape) < 2 * _WHOLE * radius:
+        return []  # none has all that lies round it
     factor = _RADIUS / radius
     size = _sized(light, factor)
     disc, window = _disc()
