@@ -5,7 +5,7 @@ import contextlib
 import numpy as np
 import pytest
 import tifffile
-from PIL import Image
+from PIL import Image, PngImagePlugin
 from samples import codes, write_png
 
 from oatmeal.core.colour import decode_srgb
@@ -50,6 +50,49 @@ def test_orientation_is_applied(tmp_path, orientation):
     Image.fromarray(codes()).save(path, exif=exif)
     upright = np.asarray(ImageOps.exif_transpose(Image.open(path)))
     assert np.array_equal(decode(path).codes, upright)
+
+
+FORMS = {
+    "attribute": b'<rdf:Description tiff:Orientation="6"/>',
+    "element": b"<rdf:Description><tiff:Orientation>6</tiff:Orientation></rdf:Description>",
+}
+
+
+def chunks(data):
+    at = 8
+    while at < len(data):
+        length = int.from_bytes(data[at : at + 4], "big")
+        yield data[at + 4 : at + 8], data[at : at + 12 + length]
+        at += 12 + length
+
+
+def test_orientation_after_the_pixels_of_a_png_is_applied(tmp_path):
+    """The chunk eXIf may stand anywhere (PNG, third edition, 5.6)."""
+    exif = Image.Exif()
+    exif[0x0112] = 6
+    path = tmp_path / "late.png"
+    Image.fromarray(codes()).save(path, exif=exif)
+    parts = list(chunks(path.read_bytes()))
+    assert b"eXIf" in [kind for kind, _ in parts]
+    first = [whole for kind, whole in parts if kind not in (b"eXIf", b"IEND")]
+    late = [whole for kind, whole in parts if kind in (b"eXIf", b"IEND")]
+    path.write_bytes(path.read_bytes()[:8] + b"".join(first + late))
+    assert np.array_equal(decode(path).codes, np.rot90(codes(), 3))
+
+
+@pytest.mark.parametrize("form", FORMS)
+@pytest.mark.parametrize("suffix", [".png", ".avif", ".webp"])
+def test_orientation_in_xmp_alone_is_applied(tmp_path, form, suffix):
+    path = tmp_path / f"turned{suffix}"
+    if suffix == ".png":
+        text = PngImagePlugin.PngInfo()
+        text.add_itxt("XML:com.adobe.xmp", FORMS[form].decode())
+        Image.fromarray(codes()).save(path, pnginfo=text)
+    else:
+        Image.fromarray(codes()).save(path, xmp=FORMS[form], lossless=True, quality=100)
+    found = decode(path).codes
+    assert found.shape == np.rot90(codes(), 3).shape
+    assert np.abs(found.astype(int) - np.rot90(codes(), 3)).mean() < 6
 
 
 def truncated(tmp_path, suffix, share):

@@ -213,3 +213,51 @@ def test_a_whole_file_that_needs_too_much_memory_is_not_called_damaged(tmp_path,
     monkeypatch.setattr(tifffile.TiffPage, "asarray", too_large)
     with pytest.raises(MemoryError):
         decode(tmp_path / "a.tif")
+
+
+@pytest.mark.parametrize("way", ["lzma", "zstd"])
+def test_a_large_tiff_s_kind_is_told_by_its_longer_directory(tmp_path, way):
+    """BigTIFF (2007): magic number 43, eight bytes for places and counts."""
+    path = tmp_path / "big.tif"
+    tifffile.imwrite(path, PICTURE, photometric="rgb", compression=way, bigtiff=True)
+    assert np.array_equal(decode(path).codes, PICTURE)
+
+
+@pytest.mark.parametrize("tile", [None, (32, 32)])
+def test_half_floats_in_separate_planes_keep_their_channels(tmp_path, tile):
+    path = tmp_path / "half.tif"
+    half = LINEAR.astype(np.float16)
+    more = {"tile": tile} if tile else {}
+    tifffile.imwrite(
+        path, np.moveaxis(half, -1, 0), photometric="rgb", planarconfig="separate", **more
+    )
+    assert np.array_equal(decode(path).codes, half.astype(np.float32))
+
+
+@pytest.mark.parametrize("dtype", [np.uint8, np.uint16])
+def test_colour_that_was_multiplied_by_its_opacity_is_as_it_was(tmp_path, dtype):
+    most = np.iinfo(dtype).max
+    alpha = np.full(PICTURE.shape[:2], most // 2, dtype)
+    alpha[:9] = most
+    colour = PICTURE.astype(dtype) * (most // 255)
+    laid = np.rint(colour * (alpha[..., None] / most)).astype(dtype)
+    path = tmp_path / "laid.tif"
+    tifffile.imwrite(
+        path, np.moveaxis(np.dstack([laid, alpha]), -1, 0), photometric="rgb",
+        planarconfig="separate", tile=(32, 32), extrasamples=["assocalpha"],
+    )  # fmt: skip
+    found = decode(path)
+    assert np.abs(found.codes.astype(int) - colour).max() <= 2
+    assert np.array_equal(found.alpha, alpha)
+
+
+def test_a_small_file_of_many_channels_is_refused_by_what_it_would_take(tmp_path):
+    path = tmp_path / "many.tif"
+    many = np.zeros((64, 200, 300), np.float32)
+    tifffile.imwrite(
+        path, many, photometric="minisblack", planarconfig="separate", compression="zlib",
+        tile=(32, 32),
+    )  # fmt: skip
+    with pytest.raises(TooLarge, match=r"many\.tif holds 64 channels of 0\.0 GB, more than the"):
+        decode(path, limits=Limits(max_pixels=100_000))
+    assert path.stat().st_size < 150_000

@@ -56,6 +56,12 @@ _ENDS_EARLY: Final = "The file ends early; its main picture is there."
 #: Types of numbers that libvips gives, by their bits; floating point counts as 32.
 _BITS: Final = {"uchar": 8, "ushort": 16, "float": 32, "double": 32}
 
+#: The same as numpy's.
+_NUMBERS: Final = {"uchar": "u1", "ushort": "u2", "float": "f4", "double": "f8"}
+
+#: Bytes of a pixel up to which the largest picture is taken: RGB in floating point.
+_BYTES_A_PIXEL: Final = 12
+
 
 #: Gets width and height before anything is decoded; may raise.
 Check = Callable[[int, int], None]
@@ -241,6 +247,11 @@ def _decoded(
         _check_pixels(width, height, name, limits)
         announce(width * height)
 
+    def weigh(pixels: int, channels: int, dtype: Any) -> None:
+        _check_weight(
+            pixels * channels * (np.dtype(dtype or "u1").itemsize), channels, name, limits
+        )
+
     if rawfile.is_raw(path, name):
         _require(wholeness.check_strips, path, name)
         return _raw(path, name, check)
@@ -254,14 +265,14 @@ def _decoded(
             f"{name} is a moving picture, which is not supported: save one frame of it as PNG."
         )
     if unusual.is_unusual(path):
-        return _unusual(path, name, check)
+        return _unusual(path, name, check, weigh)
     _require(wholeness.check_jpeg, path, name)
-    image, header, codes = _pixels(path, name, check, notes)
+    image, header, codes = _pixels(path, name, check, weigh, notes)
     if header.format == "heif" and image.get_typeof("bits-per-sample"):
         codes = heic.widened(codes, image.get("bits-per-sample"))
     codes = _finite(codes)
     codes, alpha = _without_alpha(codes, name, notes)
-    turn = _orientation(image)
+    turn = _orientation(image, path, header.format)
     codes = _upright(codes, turn)
     profile, tables = _meaning(image, codes, notes)
     guard = compression.auto_guard(path) if header.format == "jpeg" else 0.0
@@ -289,10 +300,11 @@ def _require(check: Callable[[Path], _Checked], path: Path, name: str) -> _Check
 
 
 def _pixels(
-    path: Path, name: str, check: Check, notes: list[str]
+    path: Path, name: str, check: Check, weigh: Callable[[int, int, Any], None], notes: list[str]
 ) -> tuple[Any, Header, NDArray[Any]]:
     """What libvips reads."""
     image, header = _open(path, name, check)
+    weigh(image.width * image.height, image.bands, _NUMBERS[image.format])
     if header.note:
         notes.append(header.note)
     image = _as_rgb(image, name, notes)
@@ -324,6 +336,15 @@ def _check_pixels(width: int, height: int, name: str, limits: Limits) -> None:
         )
 
 
+def _check_weight(size: int, channels: int, name: str, limits: Limits) -> None:
+    most = limits.max_pixels * _BYTES_A_PIXEL
+    if size > most:
+        raise TooLarge(
+            f"{name} holds {channels} channels of {size / 1e9:.1f} GB, more than the "
+            f"{most / 1e9:.1f} GB that are accepted: save it as RGB with 8 or 16 bits."
+        )
+
+
 def _raw(path: Path, name: str, check: Check) -> SourcePicture:
     """A camera's raw file as linear light at 16 bits, developed as the camera would."""
     made = rawfile.develop(path, name, check)
@@ -338,8 +359,10 @@ def _heic(path: Path, name: str, check: Check, notes: list[str]) -> SourcePictur
     return SourcePicture(codes, tables, profile, "heif", read.exif, notes, 0.0, alpha)
 
 
-def _unusual(path: Path, name: str, check: Check) -> SourcePicture:
-    read = unusual.read(path, name, check)
+def _unusual(
+    path: Path, name: str, check: Check, weigh: Callable[[int, int, Any], None]
+) -> SourcePicture:
+    read = unusual.read(path, name, check, weigh)
     notes = list(read.notes)
     codes, alpha = _without_alpha(_finite(read.codes), name, notes)
     codes = _upright(codes, read.orientation)
@@ -433,8 +456,14 @@ def _without_alpha(
     return colour, np.ascontiguousarray(alpha)
 
 
-def _orientation(image: Any) -> int:
-    return int(image.get("orientation")) if image.get_typeof("orientation") else 1
+def _orientation(image: Any, path: Path, file_format: str) -> int:
+    """As EXIF says, also where it stands after the pixels; else as XMP says."""
+    told = int(image.get("orientation")) if image.get_typeof("orientation") else 1
+    if told == 1 and file_format == "png":
+        return metadata.orientation_of_png(path)
+    if told == 1 and image.get_typeof("xmp-data"):
+        return metadata.orientation_in_xmp(bytes(image.get("xmp-data")))
+    return told
 
 
 def _upright(codes: NDArray[Any], orientation: int) -> NDArray[Any]:

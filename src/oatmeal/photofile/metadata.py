@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import os
+import re
 from datetime import datetime
 from io import BytesIO
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
 from PIL import ExifTags, Image
 
@@ -17,6 +19,12 @@ _KEPT = (
     _BASE.Artist, _BASE.Copyright,
 )  # fmt: skip
 _DIRECTORIES = (ExifTags.IFD.Exif, ExifTags.IFD.GPSInfo)
+
+#: Orientation as an attribute or an element of XMP (ISO 16684-1), in its TIFF namespace.
+_XMP_ORIENTATION: Final = re.compile(rb"tiff:Orientation(?:=[\"']|>)([1-8])")
+
+#: Bytes of a chunk that describes a PNG up to which it is read.
+_MOST_DESCRIBED: Final = 4 << 20
 
 #: Embedded pictures above this many pixels are refused elsewhere; here only headers are read.
 Image.MAX_IMAGE_PIXELS = None
@@ -41,6 +49,41 @@ def cleaned(block: bytes) -> bytes:
         return _kept_of(load(block.removeprefix(b"Exif\0\0")))
     except Exception:
         return b""
+
+
+def orientation_in_xmp(packet: bytes) -> int:
+    """Orientation (1 to 8) that an XMP packet names, in either of its forms; 1 without."""
+    found = _XMP_ORIENTATION.search(packet)
+    return int(found[1]) if found else 1
+
+
+def orientation_of_png(path: Path) -> int:
+    """Orientation that a PNG's chunks name, wherever they stand; 1 without.
+
+    EXIF in ``eXIf`` (PNG, third edition, 11.3.4.5), else XMP in ``iTXt``.
+    """
+    told = 1
+    with path.open("rb") as file:
+        file.seek(8)
+        while len(head := file.read(8)) == 8:
+            length, kind = int.from_bytes(head[:4], "big"), head[4:]
+            if kind in (b"eXIf", b"iTXt") and length <= _MOST_DESCRIBED:
+                content = file.read(length)
+                if kind == b"eXIf":
+                    return _told_by(content)
+                if content.startswith(b"XML:com.adobe.xmp\0\0"):
+                    told = orientation_in_xmp(content)
+                length = 0
+            file.seek(length + 4, os.SEEK_CUR)
+    return told
+
+
+def _told_by(block: bytes) -> int:
+    try:
+        told = int(load(block.removeprefix(b"Exif\0\0")).get(_BASE.Orientation, 1))
+    except Exception:  # as above
+        return 1
+    return told if 1 <= told <= 8 else 1
 
 
 def _kept_of(found: Image.Exif) -> bytes:

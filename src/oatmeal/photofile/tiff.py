@@ -32,33 +32,48 @@ _STRIP_ROWS: Final = 128
 _WAITING: Final = 6
 _FAST: Final = 1
 
-#: Field types of whole numbers (TIFF 6.0, section 2) that are looked up: BYTE, SHORT, LONG.
-_WHOLE: Final = {1: ("B", 1), 3: ("H", 2), 4: ("I", 4)}
+#: Entries of a directory that are looked at.
+_MOST_ENTRIES: Final = 4096
+
+#: Field types of whole numbers (TIFF 6.0, section 2; BigTIFF, 2007) that are looked up: BYTE,
+#: SHORT, LONG, LONG8.
+_WHOLE: Final = {1: ("B", 1), 3: ("H", 2), 4: ("I", 4), 16: ("Q", 8)}
+
+#: What a file begins with: the order of its bytes, and the forms of places, of a directory's count
+#: and of a value's, and how long an entry is.
+_KINDS: Final = {
+    b"II*\0": ("<", "I", "H", 12), b"MM\0*": (">", "I", "H", 12),
+    b"II+\0": ("<", "Q", "Q", 20), b"MM\0+": (">", "Q", "Q", 20),
+}  # fmt: skip
 
 
 def first_tags(path: Path) -> dict[int, int]:
     """Tags of a TIFF file's first directory with their first value, where it is a whole number.
 
     Empty for what is no TIFF. Read by hand, since libraries refuse the whole directory of a kind
-    of picture that they do not know (TIFF 6.0, section 2).
+    of picture that they do not know (TIFF 6.0, section 2; BigTIFF has longer places and counts).
     """
     with path.open("rb") as file:
-        head = file.read(8)
-        order = {b"II*\0": "<", b"MM\0*": ">"}.get(head[:4])
-        if order is None or len(head) < 8:
+        head = file.read(16)
+        if head[:4] not in _KINDS:
             return {}
-        file.seek(struct.unpack(order + "I", head[4:])[0])
-        counted = file.read(2)
-        if len(counted) < 2:
+        order, place, counts, step = _KINDS[head[:4]]
+        room = struct.calcsize(place)
+        first = head[8:] if room == 8 else head[4:8]
+        if len(first) < room:
             return {}
-        entries = file.read(12 * struct.unpack(order + "H", counted)[0])
+        file.seek(struct.unpack(order + place, first)[0])
+        counted = file.read(struct.calcsize(counts))
+        if len(counted) < struct.calcsize(counts):
+            return {}
+        entries = file.read(step * min(struct.unpack(order + counts, counted)[0], _MOST_ENTRIES))
         found = {}
-        for start in range(0, len(entries) - 11, 12):
-            tag, kind, count = struct.unpack_from(order + "HHI", entries, start)
+        for start in range(0, len(entries) - step + 1, step):
+            tag, kind, count = struct.unpack_from(f"{order}HH{place}", entries, start)
             form, length = _WHOLE.get(kind, ("I", 4))
-            value = entries[start + 8 : start + 12]
-            if kind in _WHOLE and count * length > 4:  # the values stand elsewhere
-                file.seek(struct.unpack(order + "I", value)[0])
+            value = entries[start + step - room : start + step]
+            if kind in _WHOLE and count * length > room:  # the values stand elsewhere
+                file.seek(struct.unpack(order + place, value)[0])
                 value = file.read(length)
             if len(value) >= length:
                 found[tag] = struct.unpack_from(order + form, value)[0]
@@ -95,8 +110,8 @@ def write_compressed(
 ) -> None:
     """Write a picture that comes in parts, uint16 ``(rows, width, 3)`` from the top down.
 
-    Deflate with differences between neighbours (TIFF 6.0, section 14, and Adobe Photoshop TIFF
-    Technical Notes, 2002), so that most programs can read it.
+    Deflate with differences between neighbours (TIFF 6.0, section 14, and TIFF Technical Notes,
+    2002), so that most programs can read it.
 
     Parameters
     ----------

@@ -27,6 +27,12 @@ _ORIENTATION: Final = 274
 _PLANES: Final = 284
 _TILE_WIDTH: Final = 322
 _FORMAT: Final = 339
+
+#: ExtraSamples: colour is multiplied by the opacity.
+_ASSOCIATED: Final = 1
+
+#: Rows that are worked on together.
+_BAND: Final = 256
 _PROFILE: Final = 34675
 
 #: Ways of compressing that libvips reads: none, CCITT, LZW, JPEG, ZIP (two numbers), PackBits.
@@ -60,16 +66,25 @@ def is_unusual(path: Path) -> bool:
         or tags.get(_BITS, 1) not in _USUAL_BITS
         or tags.get(_PHOTOMETRIC) in _LABS
         or not 1 <= tags.get(_ORIENTATION, 1) <= 8
+        or (_is_half(tags) and tags.get(_PLANES) == _SEPARATE)
     )
 
 
-def read(path: Path, name: str, check: Callable[[int, int], None]) -> Read:
+def _is_half(tags: dict[int, int]) -> bool:
+    return tags.get(_BITS) == 16 and tags.get(_FORMAT) == _FLOATING
+
+
+def read(
+    path: Path, name: str, check: Callable[[int, int], None], weigh: Callable[[int, int, Any], None]
+) -> Read:
     """Decode the first picture of a TIFF file.
 
     Parameters
     ----------
     check : callable
         Gets width and height before anything is decoded; may raise.
+    weigh : callable
+        Gets the number of pixels, of channels, and the type of their numbers; may raise.
 
     Raises
     ------
@@ -85,11 +100,13 @@ def read(path: Path, name: str, check: Callable[[int, int], None]) -> Read:
         with tifffile.TiffFile(path) as file:
             page: Any = file.pages[0]
             check(page.imagewidth, page.imagelength)
+            weigh(page.imagewidth * page.imagelength, page.samplesperpixel, page.dtype)
             _require_known(page, name)
             _require_whole(page, path.stat().st_size)
             codes = _interleaved(page.asarray(), page)
             several = len(file.pages)
             profile = page.tags.valueof(_PROFILE)
+            premultiplied = _ASSOCIATED in (page.extrasamples or ())
             colours = page.colormap
     except (PhotoFileError, MemoryError):
         raise  # a whole file that is too large is not damaged
@@ -107,9 +124,26 @@ def read(path: Path, name: str, check: Callable[[int, int], None]) -> Read:
         codes = codes.astype(np.float32)
     elif bits not in (8, 16):
         codes = _widened(codes, bits)
+    if premultiplied:
+        codes = _apart(codes)
     if kind == _WHITE_IS_ZERO:
         codes = (1 if codes.dtype.kind == "f" else np.iinfo(codes.dtype).max) - codes
     return Read(codes, profile, orientation, tuple(notes))
+
+
+def _apart(codes: NDArray[Any]) -> NDArray[Any]:
+    """Colour that was multiplied by its opacity, the last channel, as it was before."""
+    if codes.shape[2] not in (2, 4):
+        return codes
+    most = 1.0 if codes.dtype.kind == "f" else float(np.iinfo(codes.dtype).max)
+    for top in range(0, len(codes), _BAND):  # a part at a time, for the sake of memory
+        part = codes[top : top + _BAND]
+        alpha = part[..., -1:].astype(np.float32)
+        colour = part[..., :-1] * (most / np.maximum(alpha, most * 1e-6))
+        if codes.dtype.kind != "f":
+            colour = np.rint(np.minimum(colour, most))
+        part[..., :-1] = np.where(alpha > 0, colour, 0).astype(codes.dtype)
+    return codes
 
 
 def _require_known(page: Any, name: str) -> None:
@@ -157,6 +191,13 @@ def _from_lab(codes: NDArray[Any], kind: int) -> NDArray[np.float32]:
     L* fills the range of the codes; a* and b* are signed (TIFF 6.0, section 23) or counted from the
     middle (ICC.1, 10.10). D50 is the white where the file names none, as in libtiff.
     """
+    light = np.empty((*codes.shape[:2], 3), np.float32)
+    for top in range(0, len(codes), _BAND):  # a part at a time, for the sake of memory
+        light[top : top + _BAND] = _lab_part(codes[top : top + _BAND], kind)
+    return light
+
+
+def _lab_part(codes: NDArray[Any], kind: int) -> NDArray[np.float32]:
     lab = codes[..., :3]
     if codes.dtype.kind != "f":
         width = codes.dtype.itemsize
