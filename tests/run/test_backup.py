@@ -1,7 +1,9 @@
 """A backup holds the whole library, also one in use, and becomes the same library again."""
 
+import gzip
 import json
 import os
+import re
 import shutil
 import subprocess
 import sys
@@ -18,7 +20,8 @@ from oatmeal.library.proxies import Proxies
 from oatmeal.library.store import FileStore
 from oatmeal.photofile.decode import Limits
 from oatmeal.run import backup as backups
-from oatmeal.run.backup import BackupError, backup, main, restore
+from oatmeal.run import serve
+from oatmeal.run.backup import BackupError, backup, check, main, restore
 from oatmeal.run.mariadb import PrivateServer
 
 
@@ -147,7 +150,7 @@ def test_a_backup_that_was_cut_short_leaves_the_one_before_usable(home, tmp_path
     dump.write_bytes(dump.read_bytes()[:-200])
     with pytest.raises(BackupError, match="is damaged: use another backup"):
         restore(kept, tmp_path / "another")
-    assert list((tmp_path / "another").iterdir()) == []
+    assert not (tmp_path / "another").exists()
 
 
 def test_what_cannot_be_is_refused_with_a_sentence_and_touches_nothing(home, tmp_path):
@@ -206,3 +209,116 @@ def test_a_folder_that_cannot_be_used_is_one_sentence(home, tmp_path, monkeypatc
     (line,) = capsys.readouterr().err.splitlines()
     assert line.startswith("oatmeal: /dev/null")
     assert line.endswith("cannot be used: Not a directory.")
+
+
+@pytest.fixture
+def kept(home, tmp_path):
+    """A finished backup."""
+    backup(home, tmp_path / "kept")
+    return tmp_path / "kept"
+
+
+def originals(folder):
+    return sorted(path for path in (folder / "originals").rglob("*") if path.is_file())
+
+
+def cut(path):
+    path.chmod(0o600)
+    path.write_bytes(path.read_bytes()[:-10])
+
+
+HURT = {
+    "an original is missing": (lambda kept: originals(kept)[0].unlink(), "The original .* missing"),
+    "an original was cut": (lambda kept: cut(originals(kept)[0]), "The original .* damaged"),
+    "a finished file is missing": (
+        lambda kept: (kept / "exports" / "00001-a" / "a.jpg").unlink(),
+        r"The finished file a\.jpg is missing",
+    ),
+    "a finished file was cut": (
+        lambda kept: (kept / "exports" / "00001-a" / "a.jpg").write_bytes(b"fin"),
+        r"The finished file a\.jpg is damaged",
+    ),
+}
+
+
+@pytest.mark.parametrize("what", HURT)
+def test_what_a_backup_lacks_is_named_by_a_look_and_by_a_restore(kept, tmp_path, what):
+    hurt, sentence = HURT[what]
+    assert check(kept) == []
+    hurt(kept)
+    for found in (check(kept), restore(kept, tmp_path / "new")):
+        (said,) = found
+        assert re.match(sentence, said)
+    assert len(contents(tmp_path / "new")) == 2  # the rest is there
+
+
+@pytest.mark.parametrize("whole", [b"", b"-- a dump\nCREATE TABLE x (y INT);\n"])
+def test_a_dump_that_ends_early_is_refused(kept, tmp_path, whole):
+    """Its last line says when it was completed; loading what there is says nothing."""
+    with gzip.open(kept / "library.sql.gz", "wb") as file:
+        file.write(whole)
+    for work in (lambda: check(kept), lambda: restore(kept, tmp_path / "new")):
+        with pytest.raises(BackupError, match="ends early: use another backup"):
+            work()
+    assert not (tmp_path / "new").exists()
+
+
+@pytest.mark.parametrize(
+    "text", ["[]", "7", '{"oatmeal_backup": "1"}', '{"oatmeal_backup": 1, "files": [1]}',
+             '{"oatmeal_backup": 1, "files": {"../../x": "1"}}'],
+)  # fmt: skip
+def test_a_manifest_of_another_shape_is_a_sentence(kept, tmp_path, text):
+    (kept / "oatmeal-backup.json").write_text(text)
+    with pytest.raises(BackupError, match="is damaged: use another backup"):
+        restore(kept, tmp_path / "new")
+
+
+def test_a_second_backup_mends_what_was_damaged_in_the_first(home, kept):
+    cut(originals(kept)[0])
+    longer = originals(kept)[1]
+    longer.chmod(0o600)
+    data = bytearray(longer.read_bytes())
+    data[20] ^= 1  # of the same length
+    longer.write_bytes(data)
+    assert len(check(kept)) == 2
+    assert backup(home, kept) == []
+    assert check(kept) == []
+
+
+def test_an_original_that_the_library_lost_is_named(home, kept):
+    lost = originals(home)[0]
+    lost.unlink()
+    (said,) = backup(home, kept)
+    assert re.match(r"The original of [ab]\.png is missing", said)
+
+
+def test_a_restore_that_was_killed_leaves_no_library_that_starts(
+    kept, tmp_path, monkeypatch, capsys
+):
+    new = tmp_path / "new"
+    done = subprocess.Popen(
+        [sys.executable, "-c", KILLED, str(kept), str(new)], stdout=subprocess.PIPE, text=True
+    )
+    assert done.communicate()[0].strip() == "in the middle"
+    assert not (new / "database").exists()
+    monkeypatch.setenv("OATMEAL_HOME", str(new))
+    assert serve.main([]) == 1
+    assert "was being restored and is not whole: restore it again" in capsys.readouterr().err
+    (new / "running").unlink()
+    (new / "oatmeal.log").unlink(missing_ok=True)
+    assert restore(kept, new) == []
+    assert len(originals(new)) == 2
+
+
+KILLED = """
+import os, sys
+from pathlib import Path
+from oatmeal.run import backup
+
+def killed(*given):
+    print("in the middle", flush=True)
+    os._exit(9)
+
+backup._copy = killed
+backup.restore(Path(sys.argv[1]), Path(sys.argv[2]))
+"""

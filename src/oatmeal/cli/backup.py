@@ -10,7 +10,12 @@ import sys
 def arguments(parser: argparse.ArgumentParser) -> None:
     """What can be asked for."""
     parser.add_argument("folder", help="folder of the backup; a second one copies only what is new")
-    parser.set_defaults(run=lambda options: work("backup", options.folder))
+    parser.add_argument(
+        "--check", action="store_true", help="make none: prove the one that is there"
+    )
+    parser.set_defaults(
+        run=lambda options: work("check" if options.check else "backup", options.folder)
+    )
 
 
 def work(what: str, folder: str) -> int:

@@ -38,6 +38,9 @@ _DUMP: Final = "library.sql.gz"
 _SMALL: Final = ("secret", "version", "written-back.txt", "watched.json", "demo-loaded")
 _PARTLY: Final = ".oatmeal-partly"
 
+#: Inside a library's folder while it is being restored; none starts beside it.
+RESTORING: Final = ".part"  # short, for the path of the database in it
+
 Say = Callable[[str], None]
 
 
@@ -63,6 +66,7 @@ def backup(home: Path, target: Path, say: Say = lambda words: None) -> list[str]
         raise BackupError(f"{target} lies inside the library: choose a folder on another disk.")
     if target.exists() and any(target.iterdir()) and not (target / _MANIFEST).exists():
         raise BackupError(f"{target} holds something else: choose an empty folder.")
+    before = _sums_before(target / _MANIFEST)
     target.mkdir(parents=True, exist_ok=True)
     target.chmod(0o700)  # as the library itself
     (target / _MANIFEST).touch()
@@ -70,63 +74,106 @@ def backup(home: Path, target: Path, say: Say = lambda words: None) -> list[str]
     dumped = target / (_PARTLY + _DUMP)
     with _database(home) as database:
         _dump(database, dumped)
-    wrong, count = [], 0
-    for source in sorted((home / "originals").rglob("*")):
-        if source.is_file():
-            count += 1
-            wrong += _copied(source, target / source.relative_to(home))
-            if count % 100 == 0:
-                say(f"{count} originals")
-    for source in sorted((home / "exports").rglob("*")):
-        copy = target / source.relative_to(home)
-        if source.is_file() and not (copy.exists() and _same(source, copy)):
+        named = _named(database)
+    if not _is_complete(dumped):
+        dumped.unlink()
+        raise BackupError("The database's copy ends early: try again.")
+    wrong: list[str] = []
+    sums: dict[str, str] = {}
+    for count, source in enumerate(_files(home / "originals"), 1):
+        inside = source.relative_to(home)
+        damaged = _copied(source, target / inside)
+        wrong += damaged
+        if not damaged:
+            sums[str(inside)] = source.name.split(".")[0]
+        if count % 100 == 0:
+            say(f"{count} originals")
+    wrong += [
+        f"The original of {file} is missing: add the same file again, if you have it."
+        for path, file in named.items()
+        if not (home / path).exists()
+    ]
+    for source in _files(home / "exports"):
+        inside = source.relative_to(home)
+        copy = target / inside
+        known = before.get(str(inside))
+        if not (known and copy.exists() and _same(source, copy) and is_whole(copy, known)):
             _copy(source, copy)
+            known = _sum(copy)
+        sums[str(inside)] = known
     for name in _SMALL:
         if (home / name).exists():
             _copy(home / name, target / name)
     dumped.replace(target / _DUMP)  # not before all that it names is there
+    originals = sum(path.startswith("originals/") for path in sums)
     told = {
         "oatmeal_backup": FORMAT,
         "version": __version__,
         "at": datetime.now(UTC).isoformat(timespec="seconds"),
-        "originals": count - len(wrong),
+        "originals": originals,
+        "files": sums,
     }
     _write(target / _MANIFEST, json.dumps(told, indent=1).encode())
-    say(f"done: {count} originals")
+    say(f"done: {originals} originals")
+    return wrong
+
+
+def check(source: Path, say: Say = lambda words: None) -> list[str]:
+    """Prove a backup without restoring it: a sentence for each file that is missing or damaged.
+
+    Raises
+    ------
+    BackupError
+    """
+    sums = _told(source)
+    say("the database")
+    _require_dump(source / _DUMP)
+    wrong = []
+    for count, (name, wanted) in enumerate(sums.items(), 1):
+        wrong += _wrong(source / name, wanted)
+        if count % 100 == 0:
+            say(f"{count} of {len(sums)} files")
+    say(f"done: {len(sums)} files")
     return wrong
 
 
 def restore(source: Path, home: Path, say: Say = lambda words: None) -> list[str]:
     """Make the library of a backup again in ``home``, which must be empty or not there.
 
+    It is made in a folder inside, and moved into place when all of it is there: what was begun and
+    not ended is begun anew, and no library starts in it.
+
     Returns
     -------
     list of str
-        A sentence for each original that the backup holds damaged.
+        A sentence for each file that the backup lacks or holds damaged.
 
     Raises
     ------
     BackupError, StartError
     """
-    try:
-        told = json.loads((source / _MANIFEST).read_bytes())
-    except (OSError, ValueError) as error:
-        raise BackupError(f"{source} holds no finished backup of a library.") from error
-    if told.get("oatmeal_backup", 0) > FORMAT:
-        raise BackupError(f"{source} was made by a newer Oatmeal ({told.get('version')}).")
-    if home.exists() and any(home.iterdir()):
+    sums = _told(source)
+    _require_dump(source / _DUMP)
+    if home.exists() and any(path.name != RESTORING for path in home.iterdir()):
         raise BackupError(f"{home} is not empty: set OATMEAL_HOME to a new folder.")
     home.mkdir(parents=True, exist_ok=True)
     home.chmod(0o700)
+    partly = home / RESTORING
+    shutil.rmtree(partly, ignore_errors=True)
+    partly.mkdir(mode=0o700)
     try:
-        return _restored(source, home, say)
+        wrong = _restored(source, sums, partly, say)
     except BaseException:
-        for made in home.iterdir():  # it was empty; so is it again, for another try
-            shutil.rmtree(made) if made.is_dir() else made.unlink()
+        shutil.rmtree(partly)
         raise
+    # the database last: until it is there, no library starts
+    for made in sorted(partly.iterdir(), key=lambda path: path.name == "database"):
+        made.replace(home / made.name)
+    partly.rmdir()
+    return wrong
 
 
-def _restored(source: Path, home: Path, say: Say) -> list[str]:
+def _restored(source: Path, sums: dict[str, str], home: Path, say: Say) -> list[str]:
     say("the database")
     server = PrivateServer(home / "database")
     server.start()
@@ -134,21 +181,106 @@ def _restored(source: Path, home: Path, say: Say) -> list[str]:
         _load(home / "database", source / _DUMP)
     finally:
         server.stop()
-    wrong, count = [], 0
-    for path in sorted((source / "originals").rglob("*")):
-        if path.is_file() and not path.name.startswith(_PARTLY):
-            count += 1
-            wrong += _copied(path, home / path.relative_to(source))
-            if count % 100 == 0:
-                say(f"{count} originals")
-    for path in sorted((source / "exports").rglob("*")):
-        if path.is_file() and not path.name.startswith(_PARTLY):
-            _copy(path, home / path.relative_to(source))
+    wrong = []
+    for count, (name, wanted) in enumerate(sums.items(), 1):
+        found = _wrong(source / name, wanted)
+        wrong += found
+        if not found:
+            _copy(source / name, home / name)
+        if count % 100 == 0:
+            say(f"{count} of {len(sums)} files")
     for name in _SMALL:
         if (source / name).exists():
             _copy(source / name, home / name)
-    say(f"done: {count} originals")
+    say(f"done: {sum(name.startswith('originals/') for name in sums)} originals")
     return wrong
+
+
+def _files(folder: Path) -> list[Path]:
+    return sorted(path for path in folder.rglob("*") if path.is_file())
+
+
+def _sum(path: Path) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def _wrong(path: Path, wanted: str) -> list[str]:
+    """A sentence if a file of a backup is not what it was."""
+    if is_whole(path, wanted):
+        return []
+    what = "damaged" if path.exists() else "missing"
+    kind = "original" if "originals" in path.parts else "finished file"
+    return [f"The {kind} {path.name} is {what} in the backup, and was left out."]
+
+
+def _told(source: Path) -> dict[str, str]:
+    """The files of a finished backup, with their sums."""
+    try:
+        told = json.loads((source / _MANIFEST).read_bytes())
+    except (OSError, ValueError) as error:
+        raise BackupError(f"{source} holds no finished backup of a library.") from error
+    if not isinstance(told, dict) or not isinstance(told.get("oatmeal_backup"), int):
+        raise BackupError(f"{source / _MANIFEST} is damaged: use another backup.")
+    if told["oatmeal_backup"] > FORMAT:
+        raise BackupError(f"{source} was made by a newer Oatmeal ({told.get('version')}).")
+    sums = told.get("files")
+    if sums is None:  # of an earlier version: originals are named by their sums
+        sums = {
+            str(path.relative_to(source)): path.name.split(".")[0]
+            for path in _files(source / "originals")
+            if not path.name.startswith(_PARTLY)
+        }
+        sums |= {
+            str(path.relative_to(source)): _sum(path)
+            for path in _files(source / "exports")
+            if not path.name.startswith(_PARTLY)
+        }
+    whole = isinstance(sums, dict) and all(
+        isinstance(one, str) and ".." not in Path(name).parts and not Path(name).is_absolute()
+        for name, one in sums.items()
+    )
+    if not whole:
+        raise BackupError(f"{source / _MANIFEST} is damaged: use another backup.")
+    return dict(sums)
+
+
+def _sums_before(manifest: Path) -> dict[str, str]:
+    """What the backup before this one says of its files."""
+    try:
+        found = json.loads(manifest.read_bytes()).get("files")
+    except (OSError, ValueError, AttributeError):
+        return {}
+    return found if isinstance(found, dict) else {}
+
+
+def _require_dump(dump: Path) -> None:
+    try:
+        complete = _is_complete(dump)
+    except (OSError, EOFError, zlib.error) as error:
+        raise BackupError(f"{dump} is damaged: use another backup.") from error
+    if not complete:
+        raise BackupError(f"{dump} ends early: use another backup.")
+
+
+def _is_complete(dump: Path) -> bool:
+    """Whether a dump ends as each does that was made to its end."""
+    last = b""
+    with gzip.open(dump) as file:
+        while part := file.read(1 << 20):
+            last = (last + part)[-200:]
+    return b"-- Dump completed" in last
+
+
+def _named(folder: Path) -> dict[str, str]:
+    """Originals that the database names, below the library's folder, with their files' names."""
+    query = "SELECT sha256, suffix, file_name FROM photograph WHERE deleted_at IS NULL"
+    command = _client("mariadb", folder, "--skip-column-names", "--batch", "-e", query, "oatmeal")
+    done = subprocess.run(command, capture_output=True, text=True)
+    if done.returncode:
+        raise BackupError(f"The database could not be read: {done.stderr.strip()}")
+    rows = [line.split("\t") for line in done.stdout.splitlines()]
+    return {f"originals/{sha[:2]}/{sha}{suffix}": name for sha, suffix, name in rows}
 
 
 @contextmanager
@@ -220,7 +352,7 @@ def _load(folder: Path, dump: Path) -> None:
 
 def _copied(source: Path, target: Path) -> list[str]:
     """Copy an original unless it is there; a sentence if its content is not what its name says."""
-    if target.exists() and target.stat().st_size == source.stat().st_size:
+    if is_whole(target, target.name.split(".")[0]):
         return []
     _copy(source, target)
     if is_whole(target, target.name.split(".")[0]):
@@ -259,7 +391,7 @@ def _write(target: Path, content: bytes) -> None:
 def main(arguments: list[str] | None = None) -> int:
     """``python -m oatmeal.run.backup backup|restore FOLDER``; returns the exit status."""
     parser = argparse.ArgumentParser(prog="oatmeal")
-    parser.add_argument("what", choices=("backup", "restore"))
+    parser.add_argument("what", choices=("backup", "restore", "check"))
     parser.add_argument("folder", type=Path)
     options = parser.parse_args(arguments)
 
@@ -271,12 +403,17 @@ def main(arguments: list[str] | None = None) -> int:
         home = Settings.from_environment().home
         if options.what == "backup":
             wrong = backup(home, options.folder, say)
+        elif options.what == "check":
+            wrong = check(options.folder, say)
         else:
             wrong = restore(options.folder, home, say)
     except (BackupError, StartError, SettingError) as error:
         print(f"oatmeal: {error}", file=sys.stderr)
         return 1
     except OSError as error:
+        if room.is_full(error):
+            print(f"oatmeal: the disk that holds {options.folder} is full.", file=sys.stderr)
+            return 1
         print(f"oatmeal: {error.filename} cannot be used: {error.strerror}.", file=sys.stderr)
         return 1
     except KeyboardInterrupt:

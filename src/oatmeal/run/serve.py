@@ -30,6 +30,7 @@ from oatmeal.library.store import FileStore
 from oatmeal.memory import keep_frames
 from oatmeal.photofile import room
 from oatmeal.run import demo
+from oatmeal.run.backup import RESTORING
 from oatmeal.run.listening import MOST_CONNECTIONS, server_for
 from oatmeal.run.mariadb import LATER_BYTES, PrivateServer, StartError
 from oatmeal.run.watching import Watched
@@ -133,6 +134,10 @@ def _say(words: str, end: str = "\n") -> None:
 
 
 def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
+    if (settings.home / RESTORING).exists():
+        raise StartError(
+            f"The library in {settings.home} was being restored and is not whole: restore it again."
+        )
     begun = time.monotonic()
     if with_demo:
         demo.require()
