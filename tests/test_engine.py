@@ -4,10 +4,15 @@ import json
 import subprocess
 import sys
 
+import pytest
+from sqlalchemy import select
+
 from oatmeal import engine
 from oatmeal.core.recipe import read
+from oatmeal.exports import batches
 from oatmeal.exports.finished import finished_file
 from oatmeal.library import photographs
+from oatmeal.library.models import ExportBatch
 from oatmeal.photofile.encode import Output
 
 
@@ -42,10 +47,33 @@ def test_another_engine_makes_its_own_pictures_and_files(app, database, photogra
     assert all(one != other for one, other in zip(first, second, strict=True))
 
 
+def test_another_engine_makes_a_batch_s_files_anew(app, database, photograph, monkeypatch):
+    """After an upgrade the same batch does not hand out the old files."""
+    store = app.extensions["oatmeal"].store
+    with database.session() as session:
+        for mark in ("one", "one", "another"):
+            monkeypatch.setattr(engine, "mark", lambda mark=mark: mark)
+            batches.create(session, store, [photograph[1]], "{title}", Output())
+        jobs = [job for batch in session.scalars(select(ExportBatch)) for job in batch.jobs]
+        first, second, third = (job.mark for job in jobs)
+    assert first == second
+    assert third != first
+
+
+@pytest.mark.parametrize("library", ["pillow-heif", "imagecodecs", "pyvips-binary", "rawpy"])
+def test_the_mark_changes_with_what_decodes(monkeypatch, library):
+    before = engine.mark()
+    engine.mark.cache_clear()
+    of = engine.version
+    monkeypatch.setattr(engine, "version", lambda name: "0" if name == library else of(name))
+    assert engine.mark() != before
+    engine.mark.cache_clear()
+
+
 def test_the_mark_changes_with_the_code(tmp_path, monkeypatch):
     before = engine.mark()
     engine.mark.cache_clear()
-    for room in ("core", "photofile", "exports"):
+    for room in ("core", "photofile", "library", "exports"):
         (tmp_path / room).mkdir()
     (tmp_path / "core" / "kernels.py").write_text("one = 1")
     monkeypatch.setattr(engine, "__file__", str(tmp_path / "engine.py"))

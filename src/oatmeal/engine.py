@@ -9,11 +9,12 @@ from pathlib import Path
 from typing import Final
 
 #: The rooms whose code decides over the pixels of a finished file.
-_ROOMS: Final = ("core", "photofile", "exports")
+_ROOMS: Final = ("core", "photofile", "library", "exports")
 
-#: Libraries that compute or encode pixels.
+#: Libraries that decode, compute or encode pixels.
 _LIBRARIES: Final = (
-    "numpy", "numba", "opencv-contrib-python-headless", "pillow", "pyvips", "rawpy", "scipy",
+    "imagecodecs", "lensfunpy", "llvmlite", "numba", "numpy", "opencv-contrib-python-headless",
+    "pillow", "pillow-heif", "pyvips", "pyvips-binary", "rawpy", "scipy", "tifffile",
 )  # fmt: skip
 
 

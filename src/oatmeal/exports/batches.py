@@ -20,6 +20,7 @@ from typing import Any
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
+from oatmeal import engine
 from oatmeal.exports.convert import beside
 from oatmeal.exports.finished import named
 from oatmeal.exports.task import Task
@@ -99,7 +100,8 @@ def create(
     for number, name in zip(photograph_ids, called, strict=True):
         photograph = photographs.get(session, number)
         recipe = versions.recipe_of(photograph.shown).document()
-        wanted = json.dumps([photograph.sha256, recipe, asdict(output)], sort_keys=True)
+        made_of = [engine.mark(), photograph.sha256, recipe, asdict(output)]
+        wanted = json.dumps(made_of, sort_keys=True)
         mark = hashlib.sha256(wanted.encode()).hexdigest()
         batch.jobs.append(
             ExportJob(
