@@ -3,6 +3,7 @@
 import io
 import json
 import os
+import socket
 import subprocess
 import sys
 from concurrent.futures import BrokenExecutor, Future
@@ -398,3 +399,21 @@ def test_every_command_tells_what_it_takes(word, capsys):
         cli.main([word, "--help"])
     assert ended.value.code == 0
     assert f"usage: oatmeal {word}" in capsys.readouterr().out
+
+
+@pytest.mark.parametrize("kind", ["fifo", "socket", "link to a device"])
+def test_what_is_no_regular_file_is_not_replaced_by_one(tmp_path, capsys, kind):
+    """As root it replaced the null device of the machine."""
+    target = tmp_path / "out.png"
+    if kind == "fifo":
+        os.mkfifo(target)
+    elif kind == "socket":
+        with socket.socket(socket.AF_UNIX) as made:
+            made.bind(str(target))
+    else:
+        target.symlink_to(os.devnull)
+    before = target.lstat()
+    source = write_png(tmp_path / "a.png", codes(20, 30))
+    assert cli.main(["convert", str(source), "--out", str(target)]) == 1
+    assert "is no regular file and stays as it is" in capsys.readouterr().err
+    assert target.lstat() == before

@@ -53,7 +53,7 @@ def test_another_engine_makes_a_batch_s_files_anew(app, database, photograph, mo
     with database.session() as session:
         for mark in ("one", "one", "another"):
             monkeypatch.setattr(engine, "mark", lambda mark=mark: mark)
-            batches.create(session, store, [photograph[1]], "{title}", Output())
+            batches.create(session, store, [photograph[1]], Output(), "{title}")
         jobs = [job for batch in session.scalars(select(ExportBatch)) for job in batch.jobs]
         first, second, third = (job.mark for job in jobs)
     assert first == second

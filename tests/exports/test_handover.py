@@ -200,6 +200,20 @@ def test_a_finished_file_goes_back_beside_its_original_and_over_nothing(web, fol
     assert "is another file now" in refused.json["detail"]
 
 
+def test_what_goes_back_is_written_through_no_link(web, folder, tmp_path):
+    """A link under the name of a file being written, which could be foretold, was followed."""
+    victim = tmp_path / "victim"
+    victim.write_text("mine")
+    web.series()
+    come_from(web, folder / "DSC_1.png", (folder / "DSC_1.png").read_bytes())
+    for stem in ("DSC_1", "DSC_1-version-1"):
+        (folder / f".oatmeal-{os.getpid()}-{stem}.tif").symlink_to(victim)
+    (folder / "DSC_1-version-1.tif").symlink_to(victim)
+    back = web.send("POST", "/api/versions/1/finished/back", {"format": "tiff"}).json["path"]
+    assert back == str(folder / "DSC_1-version-1-2.tif")
+    assert victim.read_text() == "mine"
+
+
 def test_only_what_was_handed_over_goes_back(web, folder, photograph):
     assert "Export back" not in web.client.get("/bench/1").get_data(as_text=True)
     refused = web.send("POST", "/api/versions/1/finished/back", {})

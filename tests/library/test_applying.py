@@ -61,6 +61,21 @@ def test_a_plan_stores_nothing_and_applying_is_one_undo_for_all(frames):
     assert stored(frames, 3)["recipe"]["mix"]["lifts"]["red"] == 0
 
 
+def test_a_frame_that_was_removed_meanwhile_stops_neither_apply_nor_undo(frames, web):
+    planned = plan(frames)
+    gone = web.send("POST", "/api/photographs/remove", {"photographs": [3]})
+    assert gone.status_code == 200
+    reply = frames.send("POST", "/api/apply", {"frames": planned, "words": "from 01"})
+    assert reply.status_code == 200, reply.json
+    assert [entry["version"] for entry in reply.json["done"]] == [2]
+    assert reply.json["left"] == [3]
+    gone = [*reply.json["done"], {"version": 3, "step": 1}]
+    undone = frames.send("POST", "/api/apply/undo", {"done": gone})
+    assert undone.status_code == 200, undone.json
+    assert undone.json["left"] == [3]
+    assert stored(frames, 2)["recipe"]["mix"]["lifts"]["red"] == 0
+
+
 def test_some_settings_at_some_strength(frames):
     frame = plan(frames, groups=["lifts"], strength=0.5)[0]
     assert frame["words"] == ["red lift 0 → 0.6 stops", "blue lift 0 → −0.5 stops"]

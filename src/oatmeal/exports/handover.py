@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 import shutil
+import tempfile
 from pathlib import Path
 from typing import Final
 
@@ -60,9 +61,14 @@ def write_back(photograph: Photograph, version: str, made: Path, ledger: Path) -
     spoken = re.sub(r"[^\w]+", "-", version.lower()).strip("-") or "finished"
     folder = original.parent
     room.require(original.name, folder, made.stat().st_size)
-    partly = folder / f"{TEMPORARY}{os.getpid()}-{original.stem[:100]}{made.suffix}"
+    partly = None
     try:
-        shutil.copyfile(made, partly)
+        # a name that nobody can foretell, and never through a link that lies there
+        handle, name = tempfile.mkstemp(prefix=TEMPORARY, suffix=made.suffix, dir=folder)
+        partly = Path(name)
+        with os.fdopen(handle, "wb") as file, made.open("rb") as source:
+            shutil.copyfileobj(source, file)
+        partly.chmod(made.stat().st_mode & 0o777)
         number = 1
         while True:
             more = f"-{number}" if number > 1 else ""
@@ -82,7 +88,8 @@ def write_back(photograph: Photograph, version: str, made: Path, ledger: Path) -
             raise room.no_room(original.name, folder, made.stat().st_size) from error
         raise PhotoFileError(f"{folder} cannot be written to: {error.strerror}.") from error
     finally:
-        partly.unlink(missing_ok=True)
+        if partly is not None:
+            partly.unlink(missing_ok=True)
 
 
 def written(ledger: Path) -> set[str]:

@@ -13,7 +13,7 @@ from oatmeal.core.recipe import Recipe
 from oatmeal.core.recipe.carry import carried
 from oatmeal.core.recipe.words import changes
 from oatmeal.library import photographs, recipes, versions
-from oatmeal.library.errors import Behind, Invalid
+from oatmeal.library.errors import Behind, Invalid, Missing
 from oatmeal.library.framing import laid
 from oatmeal.library.models import HistoryStep
 from oatmeal.library.recipes import ALL_GROUPS
@@ -139,7 +139,7 @@ def apply(
             state = versions.save(
                 session, frame.version, frame.revision, frame.recipe, because=words
             )
-        except Behind:
+        except (Behind, Missing):
             left.append(frame.version)
             continue
         if state["revision"] != frame.revision:
@@ -158,11 +158,15 @@ def undo(session: Session, done: Sequence[tuple[int, int]]) -> list[int]:
     Returns
     -------
     list of int
-        Versions that were changed since; they stay as they are.
+        Versions that were changed since, or are gone; they stay as they are.
     """
     left = []
     for number, applied in sorted(done):
-        version = versions.get(session, number, lock=True)
+        try:
+            version = versions.get(session, number, lock=True)
+        except Missing:
+            left.append(number)
+            continue
         step = session.get(HistoryStep, applied)
         if version.head_id != applied or step is None or step.parent_id is None:
             left.append(version.id)

@@ -205,6 +205,10 @@ def write_whole(path: Path, size: int, write: Callable[[BinaryIO], object]) -> i
     PhotoFileError
         Where there is no room, or the file cannot be written.
     """
+    if os.path.lexists(path) and not path.is_file():
+        raise PhotoFileError(
+            f"{path} is no regular file and stays as it is: give another name, or - for a pipe."
+        )
     room.require(path.name, path.parent, size)
     try:
         handle, temporary = tempfile.mkstemp(prefix=TEMPORARY, dir=path.parent)
