@@ -417,3 +417,21 @@ def test_what_is_no_regular_file_is_not_replaced_by_one(tmp_path, capsys, kind):
     assert cli.main(["convert", str(source), "--out", str(target)]) == 1
     assert "is no regular file and stays as it is" in capsys.readouterr().err
     assert target.lstat() == before
+
+
+def test_results_inside_the_input_are_not_converted_again(tmp_path):
+    folder = tmp_path / "in"
+    folder.mkdir()
+    write_png(folder / "a.png", codes(20, 30))
+    out = folder / "sub"
+    for _ in range(2):
+        assert cli.main(["convert", str(folder), "--out", str(out)]) == 0
+        assert [str(path.relative_to(out)) for path in out.rglob("*.jpg")] == ["a.jpg"]
+
+
+def test_standard_input_that_is_closed_is_a_sentence(tmp_path, monkeypatch, capsys):
+    monkeypatch.setattr("sys.stdin", None)
+    source = write_png(tmp_path / "a.png", codes(20, 30))
+    out = str(tmp_path / "b.png")
+    assert cli.main(["convert", str(source), "--recipe", "-", "--out", out]) == 2
+    assert capsys.readouterr().err == "oatmeal: there is no standard input to read\n"

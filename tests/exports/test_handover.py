@@ -2,8 +2,12 @@
 
 import fcntl
 import os
+import re
 import threading
 import time
+from pathlib import Path
+from urllib.parse import urlsplit
+from urllib.request import url2pathname
 
 import numpy as np
 import pytest
@@ -71,8 +75,11 @@ def test_open_opens_a_browser_if_asked(served, folder, monkeypatch):
     opened = []
     monkeypatch.setattr("webbrowser.open", opened.append)
     assert cli.main(["open", str(folder / "DSC_1.png"), "--browse"]) == 0
-    assert len(opened) == 1
-    assert "/bench/1" in opened[0]
+    (shown,) = opened
+    assert "key=" not in shown  # it stands in the list of processes
+    page = Path(url2pathname(urlsplit(shown).path))
+    assert page.stat().st_mode & 0o777 == 0o600
+    assert re.search(r"url=http://127\.0\.0\.1:\d+/bench/1\?key=\w+", page.read_text())
 
 
 class Process:

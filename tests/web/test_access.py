@@ -85,3 +85,27 @@ def test_a_proxy_may_serve_it_under_a_name_that_is_said(database, store, tmp_pat
     ):
         reply = client.get("/", headers={"Host": host, "Origin": origin})
         assert reply.status_code == status
+
+
+@pytest.mark.parametrize("origin", ["http://[", "https://", "null", "http://\u00e9", "x" * 9000])
+def test_an_origin_that_is_no_address_is_refused_and_not_a_fault(stranger, origin):
+    answer = stranger.get("/", headers={"Origin": origin.encode().decode("latin-1")})
+    assert answer.status_code == 403
+
+
+@pytest.mark.parametrize("path", ["/a%0Ab", "/a%0D%0Ab", "/%C3%A9"])
+def test_line_ends_in_a_path_beside_the_key_are_no_fault(stranger, app, path):
+    answer = stranger.get(access.address_of(app, path))
+    assert answer.status_code == 303
+    assert answer.headers["Location"] == path
+
+
+def test_a_proxy_may_answer_at_a_port_of_its_own(database, store, tmp_path):
+    settings = Settings(tmp_path / "home", access="machine", hosts=("prints.example",))
+    client = create_app(database, store, settings).test_client()
+    for origin, status in (
+        ("https://prints.example:8443", 200), ("https://prints.example", 200),
+        ("https://other.example:8443", 403), ("http://127.0.0.1:8437", 403),
+    ):  # fmt: skip
+        answer = client.get("/", headers={"Host": "prints.example", "Origin": origin})
+        assert answer.status_code == status, origin

@@ -190,7 +190,7 @@ def _destinations(
 ) -> Iterator[tuple[str, Path]]:
     """Each input with its output file; equal names in one folder are numbered."""
     taken: set[str] = set()
-    for name, inside in _files(inputs):
+    for name, inside in _files(inputs, out):
         if not folder:
             yield name, out
             continue
@@ -203,14 +203,20 @@ def _destinations(
         yield name, candidate
 
 
-def _files(inputs: Sequence[str]) -> Iterator[tuple[str, Path]]:
-    """The files to convert, and the folder inside the output that each goes to."""
+def _files(inputs: Sequence[str], out: Path) -> Iterator[tuple[str, Path]]:
+    """The files to convert, and the folder inside the output that each goes to.
+
+    Where the output lies inside a folder of the input, what is in it is none.
+    """
+    made = out.absolute()
     for name in inputs:
         top = Path(name)
         if name == "-" or not top.is_dir():
             yield name, Path()
             continue
         for path in sorted(top.rglob("*")):
+            if made != top.absolute() and path.absolute().is_relative_to(made):
+                continue
             if path.suffix.lower() in READ_SUFFIXES and path.is_file():
                 yield str(path), path.parent.relative_to(top)
 

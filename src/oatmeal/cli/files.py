@@ -33,13 +33,19 @@ def read_recipe(name: str | None) -> recipes.Recipe:
     if name is None:
         return recipes.REST
     try:
-        text = sys.stdin.buffer.read() if name == "-" else Path(name).read_bytes()
+        text = _standard_input() if name == "-" else Path(name).read_bytes()
     except OSError as error:
         raise UsageError(f"{name} cannot be read: {error.strerror}") from error
     try:
         return recipes.read(text)
     except recipes.RecipeError as error:
         raise UsageError(*(f"recipe: {problem}" for problem in error.problems)) from error
+
+
+def _standard_input() -> bytes:
+    if sys.stdin is None:
+        raise UsageError("there is no standard input to read")
+    return sys.stdin.buffer.read()
 
 
 @cache
@@ -65,7 +71,7 @@ def input_file(name: str) -> Iterator[tuple[Path, str]]:
         yield Path(name), name
         return
     with tempfile.NamedTemporaryFile(prefix="oatmeal-") as file:
-        file.write(sys.stdin.buffer.read())
+        file.write(_standard_input())
         file.flush()
         yield Path(file.name), "standard input"
 

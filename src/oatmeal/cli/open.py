@@ -3,12 +3,21 @@
 from __future__ import annotations
 
 import argparse
+import html
+import os
 import sys
+import tempfile
+import time
 import webbrowser
 from pathlib import Path
+from typing import Final
 
 from oatmeal import handing
 from oatmeal.settings import SettingError, Settings
+
+#: What begins the names of pages that lead a browser on, and seconds for which each stays.
+_PAGE: Final = "browse-"
+_PAGE_STAYS_S: Final = 60
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -43,8 +52,23 @@ def run(options: argparse.Namespace) -> int:
         if came["note"]:
             _say(f"{path.name}: {came['note']}")
         if options.browse:
-            webbrowser.open(address)
+            webbrowser.open(_led_to(address, home).as_uri())
     return 1 if failed else 0
+
+
+def _led_to(address: str, home: Path) -> Path:
+    """A page that nobody else can read and that goes on to an address with its key.
+
+    What a browser is begun with stands in the list of processes, for every user of the machine.
+    """
+    for old in home.glob(f"{_PAGE}*"):
+        if time.time() - old.stat().st_mtime > _PAGE_STAYS_S:
+            old.unlink(missing_ok=True)
+    handle, name = tempfile.mkstemp(prefix=_PAGE, suffix=".html", dir=home)
+    with os.fdopen(handle, "w") as file:
+        to = html.escape(address, quote=True)
+        file.write(f'<!doctype html><meta http-equiv="refresh" content="0; url={to}">\n')
+    return Path(name)
 
 
 def _say(words: str) -> None:

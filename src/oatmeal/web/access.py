@@ -5,12 +5,13 @@ from __future__ import annotations
 import hashlib
 import hmac
 from typing import Final
-from urllib.parse import urlsplit
+from urllib.parse import quote, urlsplit
 
 from flask import Flask, abort, current_app, redirect, request
 from werkzeug.wrappers import Response
 
 from oatmeal.settings import Settings
+from oatmeal.web.services import services
 
 #: What the key is called in the address, and seconds for which a browser keeps it (400 days).
 ARGUMENT: Final = "key"
@@ -51,9 +52,22 @@ def _refuse_strangers() -> None:
     host = request.host  # one that is not ours is refused by that alone
     site = request.headers.get("Sec-Fetch-Site", "none")
     origin = request.headers.get("Origin")
-    foreign = origin is not None and urlsplit(origin).netloc != host
+    foreign = origin is not None and not _is_ours(origin, host)
     if site in ("cross-site", "same-site") or foreign:
         abort(403, "This is asked for by another site, which Oatmeal does not answer.")
+
+
+def _is_ours(origin: str, host: str) -> bool:
+    """Whether a page of this origin is ours; a proxy may answer at a port of its own."""
+    try:
+        asked = urlsplit(origin)
+        name = asked.hostname
+    except ValueError:  # no address at all
+        return False
+    if asked.netloc == host:
+        return True
+    served: Settings = services().settings
+    return name in served.hosts and name == host.partition(":")[0]
 
 
 def _ask_for_key() -> Response | None:
@@ -63,7 +77,7 @@ def _ask_for_key() -> Response | None:
     shown = request.args.get(ARGUMENT)
     if shown is not None and hmac.compare_digest(shown.encode(), key.encode()):
         # without the key, so that neither history nor pictures of the screen hold it
-        response = redirect(request.path, 303)
+        response = redirect(quote(request.path), 303)
         response.set_cookie(cookie, key, max_age=_KEPT_S, httponly=True, samesite="Strict")
         return response
     held = request.cookies.get(cookie, "")

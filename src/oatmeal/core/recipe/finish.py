@@ -52,7 +52,7 @@ class Sharpness(Switched):
     )  # fmt: skip
     detail: float = setting(
         "sharpened detail", 0, 100, rest=30.0, step=5, trial=20, scale="stays",
-        meaning="how far fine structure may go beyond its neighbourhood; edges never do",
+        meaning="how far the smallest things may rise above what lies round them; edges never do",
     )  # fmt: skip
     edges: float = setting(
         "sharpened edges only", 0, 100, rest=25.0, step=5, trial=20, scale="stays",

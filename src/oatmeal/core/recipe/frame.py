@@ -190,7 +190,7 @@ class Lens(Part):
         meaning="how far the corners were pushed outward, of half the diagonal",
     )  # fmt: skip
     falloff: Stops = setting(
-        "lens falloff", -2, 3, unit="stops", step=0.05, scale="stays",
+        "lens corners", -2, 3, unit="stops", step=0.05, scale="stays",
         meaning="light given back at the corners",
     )  # fmt: skip
     red: float = setting(
