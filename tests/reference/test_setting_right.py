@@ -1,23 +1,27 @@
 """Setting right against published geometry, other libraries, and pictures whose truth is known."""
 
 import math
+from pathlib import Path
 
 import cv2
 import lensfunpy
 import numpy as np
 import pytest
+import sklearn
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from samples import DEMO
 from scipy.interpolate import CubicHermiteSpline
 
 from oatmeal.core import prepare
-from oatmeal.core.picture import ArrayPicture, framed
+from oatmeal.core.picture import ArrayPicture, framed, proxy
 from oatmeal.core.prepare import lines
 from oatmeal.core.prepare.setright import Bend, SetRight, pitch, roll, yaw
 from oatmeal.core.recipe import Frame, Known, Lens, from_document
 from oatmeal.core.recipe.frame import HALF_DIAGONAL_MM
 from oatmeal.core.seeing.uprights import find_level, find_uprights
 from oatmeal.photofile import lenses
+from oatmeal.photofile.decode import decode
 
 SIZE = (6000, 4000)
 
@@ -251,3 +255,27 @@ def test_one_line_alone_turns_the_picture_through_what_is_set_already():
         line = next(iter(lines_laid.values()))[0]
         off = lean(solved(turning, frame), line) % 90
         assert min(off, 90 - off) < 0.01
+
+
+def test_a_straight_photograph_is_not_turned():
+    """scikit-learn's china.jpg, taken level, was turned by 23 degrees along edges of few pixels."""
+    path = Path(sklearn.__file__).parent / "datasets" / "images" / "china.jpg"
+    picture = proxy(decode(path), 1600)
+    for found in (
+        find_level(picture, (640, 427), Frame(), Lens()),
+        find_uprights(picture, (640, 427), Frame(), Lens()),
+    ):
+        assert found.frame == {}
+        assert found.words.startswith("Not sure enough, so nothing was changed")
+
+
+@pytest.mark.parametrize(
+    ("name", "size"),
+    [("bunting", (1800, 1200)), ("painted-wagon", (1800, 1200)), ("straight-up", (1200, 1800))],
+)
+def test_lines_that_are_proposed_are_long_enough_to_be_seen(name, size):
+    picture = proxy(decode(DEMO / f"{name}.jpg"), 1600)
+    found = find_uprights(picture, size, Frame(), Lens())
+    ends = np.array(found.frame["plumb"]) * size
+    assert (np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1) >= 0.05 * max(size)).all()
+    assert abs(found.frame["angle"]) <= 10

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from oatmeal.core import colour
 from oatmeal.core.colour import kernels
 from oatmeal.core.picture import reduced
+from oatmeal.core.prepare.crop import largest, outline
 from oatmeal.core.prepare.lines import normals
 from oatmeal.core.prepare.setright import SetRight, roll
 from oatmeal.core.recipe import Frame, Lens
@@ -37,7 +38,7 @@ _LEVEL_SIGMA: Final = 0.35
 _AGREES: Final = 1.0
 
 #: Share of the length of all edges looked at, and length in picture sides, that must agree.
-_LEAST_SHARE: Final = 0.3
+_LEAST_SHARE: Final = 0.32
 _LEAST_LENGTH: Final = 1.0
 _LEVEL_LEAST_LENGTH: Final = 1.9
 _LEVEL_LEAST_SHARE: Final = 0.33
@@ -49,8 +50,16 @@ _STEEPEST: Final = 40.0
 _TRIES: Final = 500
 _SEED: Final = 20
 
-#: Lines that are proposed, of those that agree, and degrees within which they agree well.
+#: Degrees that a picture is turned by at the most: a photographer holds a camera better than that.
+_MOST_TURNED: Final = 10.0
+
+#: Share of the picture that must be left of it once it is set right.
+_LEAST_KEPT: Final = 0.5
+
+#: Lines that are proposed, of those that agree; their shortest share of the longer side, and
+#: degrees within which they agree well.
 _SHOWN: Final = 3
+_SHORTEST_SHOWN: Final = 0.05
 _NEAR: Final = 0.25
 
 
@@ -148,12 +157,29 @@ def _uprights(found: Segments, size: tuple[int, int], frame: Frame, lens: Lens) 
     if share < _LEAST_SHARE or length < _LEAST_LENGTH or agree.sum() < 2:
         return FoundFrame(words=f"Not sure enough, so nothing was changed: only {told}.")
     away = _away(ends, up, focal_px)[agree]
-    lines = _shown(found[agree], ends[agree], lengths[agree] * np.exp(-((away / _NEAR) ** 2)))
+    if (lengths[agree] >= _SHORTEST_SHOWN * max(size)).sum() < 2:
+        return FoundFrame(words="Not sure enough, so nothing was changed: only short edges agree.")
+    lines = _shown(
+        found[agree], ends[agree], lengths[agree] * np.exp(-((away / _NEAR) ** 2)), max(size)
+    )
     angle = math.degrees(math.atan2(up[0], up[1]))
     up = roll(angle) @ up
     tip = -math.degrees(math.atan2(up[2], up[1]))
+    set_right = plain.model_copy(update={"angle": angle, "tip": tip})
+    if abs(angle) > _MOST_TURNED or _kept(size, set_right, lens) < _LEAST_KEPT:
+        return FoundFrame(words="Nothing was changed: too little of the picture would be left.")
     shown = [[list(end) for end in line] for line in lines]
     return FoundFrame({"plumb": shown, "angle": round(angle, 2), "tip": round(tip, 2)}, told)
+
+
+def _kept(size: tuple[int, int], frame: Frame, lens: Lens) -> float:
+    """Share of a picture's area that the largest frame of its ratio holds."""
+    width, height = size
+    whole, now = (
+        largest(outline(SetRight(*size, one, lens)), width / height)
+        for one in (frame.model_copy(update={"angle": 0.0, "tip": 0.0}), frame)
+    )
+    return float((now / whole) ** 2)
 
 
 def _away(ends: Segments, up: NDArray[np.float64], focal_px: float) -> NDArray[np.float64]:
@@ -198,11 +224,17 @@ def _common(
     return best
 
 
-def _shown(found: Segments, ends: Segments, worth: NDArray[np.float64]) -> tuple[Line, ...]:
+def _shown(
+    found: Segments, ends: Segments, worth: NDArray[np.float64], longest: int
+) -> tuple[Line, ...]:
     """Those of the edges that are worth most, far apart from each other, top end first."""
     apart = 0.08 * np.ptp(ends[..., 0])
     chosen: list[int] = []
+    spans = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
+    worth = np.where(spans >= _SHORTEST_SHOWN * longest, worth, -1.0)
     for place in np.argsort(-worth):
+        if worth[place] < 0:
+            break
         middle = ends[place].mean(axis=0)[0]
         if all(abs(ends[other].mean(axis=0)[0] - middle) > apart for other in chosen):
             chosen.append(int(place))
