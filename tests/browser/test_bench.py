@@ -9,9 +9,10 @@ from sittings import Sitting
 from oatmeal.core.finish import quantised
 from oatmeal.core.picture import proxy, reduced
 from oatmeal.core.pipeline import Pipeline, rendered
-from oatmeal.core.recipe import REST
+from oatmeal.core.recipe import REST, from_document
 from oatmeal.core.recipe.curves import SHIPPED
 from oatmeal.core.seeing import measure
+from oatmeal.library import versions
 from oatmeal.photofile.decode import decode
 
 BUNTING = DEMO / "bunting.jpg"
@@ -268,6 +269,25 @@ def test_a_second_tab_that_is_behind_is_told(bench, page, context, quiet):
     page.keyboard.press("Control+z")  # the state that was taken over is one step back
     bench.settled()
     assert bench.recipe() == here
+
+
+def test_the_work_of_a_tab_that_shows_the_newer_state_stays_in_the_history(bench, page, quiet):
+    quiet.expected = ("409",)
+    with bench.database.session() as session:
+        version = versions.get(session, 1)
+        newer = from_document({"tone": {"contrast": 33}})
+        versions.save(session, 1, version.revision, newer)
+    number = page.locator('[data-path="mix.lifts.red"]')
+    number.fill("1.7")
+    number.press("Enter")
+    page.get_by_role("button", name="Show the newer state").click()
+    expect(page.get_by_text("changed in another tab")).to_be_hidden()
+    bench.settled()
+    assert bench.recipe() == newer
+    assert page.locator('[data-path="mix.lifts.red"]').input_value() == "0"
+    page.get_by_role("button", name="Redo").click()  # mine is a branch that was left
+    bench.settled()
+    assert bench.recipe().mix.lifts.red == 1.7
 
 
 def test_a_change_that_could_not_be_saved_comes_back(bench, page, quiet):

@@ -94,3 +94,29 @@ def test_a_file_over_the_limit_is_told_in_a_sentence(desk_with, page, tmp_path, 
     said = page.get_by_text("What was sent is larger than the 1.0 MB that are accepted")
     expect(said.first).to_be_visible()
     expect(page.get_by_text("did not answer as expected")).to_have_count(0)
+
+
+def test_nothing_is_put_aside_that_the_server_has(desk, page):
+    """After an area was drawn the page kept its own form of it, and took the server's for newer."""
+    desk.begin(BUNTING)
+    page.keyboard.press("a")
+    page.get_by_role("button", name="Fade", exact=True).click()
+    page.mouse.move(760, 200)
+    page.mouse.down()
+    page.mouse.move(780, 420, steps=4)
+    page.mouse.up()
+    desk.settled()
+    assert len(desk.recipe().areas.list) == 1
+    page.locator(".where a").click()
+    page.wait_for_url("**/series/1")
+    kept = "Object.keys(localStorage).filter((key) => key.includes('unsaved'))"
+    assert page.evaluate(kept) == []
+    with desk.database.session() as session:
+        version = versions.get(session, 1)
+        versions.save(session, 1, version.revision, from_document({"tone": {"contrast": 40}}))
+    page.goto(f"{desk.live}/bench/1")
+    desk.wait()
+    expect(page.get_by_text("was changed in another tab")).to_be_hidden()
+    assert desk.recipe().tone.contrast == 40
+    shown = "document.querySelector('.bench')._x_dataStack[0].work.recipe.tone.contrast"
+    assert page.evaluate(shown) == 40

@@ -21,7 +21,16 @@ export class Saver {
     this.pins = null;
     this.busy = null;
     this.take(version);
-    this.saved = copy(version.recipe);
+    this.hold(version.recipe);
+  }
+
+  /**
+   * What the server holds, and the form in which this page sent it: the server leaves out what rests.
+   * @param {any} recipe @param {any} [sent]
+   */
+  hold(recipe, sent = recipe) {
+    this.saved = copy(recipe);
+    this.sent = copy(sent);
   }
 
   take(version) {
@@ -41,8 +50,8 @@ export class Saver {
 
   /** Store a recipe as one undo step. */
   save(recipe) {
-    const last = this.queue.length ? this.queue.at(-1) : this.saved;
-    if (same(recipe, last)) return;
+    const last = this.queue.length ? [this.queue.at(-1)] : [this.saved, this.sent];
+    if (last.some((one) => same(recipe, one))) return;
     this.queue.push(copy(recipe));
     this.remember();
     this.flush();
@@ -87,7 +96,7 @@ export class Saver {
   async sendRecipe(recipe) {
     const version = await ask("PUT", `${this.address}/recipe`, { revision: this.revision, recipe }, { keepalive: true });
     this.queue.shift();
-    this.saved = copy(version.recipe);
+    this.hold(version.recipe, recipe);
     this.take(version);
     this.remember();
   }
@@ -145,7 +154,7 @@ export class Saver {
     try {
       const version = await ask("POST", `${this.address}/${where}`, { revision: this.revision, ...body });
       this.take(version);
-      this.saved = copy(version.recipe);
+      this.hold(version.recipe);
       this.replaced(copy(version.recipe));
       this.say("saved");
     } catch (problem) {
@@ -168,16 +177,21 @@ export class Saver {
     this.say("behind", true);
   }
 
-  /** Drop what this page holds and show what was stored elsewhere. */
-  showNewer() {
+  /** Show what was stored elsewhere; what this page holds stays in the history, as a branch that was left. */
+  async showNewer() {
+    const mine = this.queue.at(-1);
     this.queue = [];
     this.pins = null;
     this.remember();
     this.shown.conflict = false;
     this.take(this.newer);
-    this.saved = copy(this.newer.recipe);
-    this.replaced(copy(this.newer.recipe), copy(this.newer.pins));
+    this.hold(this.newer.recipe);
     this.say("saved");
+    if (mine && !same(mine, this.newer.recipe)) {
+      this.save(mine);
+      await this.step("undo");
+    }
+    this.replaced(copy(this.saved), copy(this.newer.pins));
   }
 
   /** Store what this page holds as a further step on top of the newer state. */
@@ -185,7 +199,7 @@ export class Saver {
     const mine = this.queue.at(-1) || this.saved;
     this.shown.conflict = false;
     this.take(this.newer);
-    this.saved = copy(this.newer.recipe);
+    this.hold(this.newer.recipe);
     this.queue = [];
     this.say("saved");
     this.save(mine);

@@ -1,6 +1,6 @@
 // The work: the recipe as it stands, saving it, undo, and which step is open.
 import { bind } from "./panels.js";
-import { copy } from "./paths.js";
+import { copy, same } from "./paths.js";
 
 const SOON_MS = 500;
 
@@ -26,6 +26,10 @@ export function working(bench) {
       const { saver } = bench.parts;
       const left = saver.unsaved();
       if (!left) return;
+      if (same(left.recipe, version.recipe)) { // the server has it
+        saver.remember();
+        return;
+      }
       this.recipe = left.recipe;
       if (left.revision !== saver.revision) {
         saver.newer = copy(version);
