@@ -303,6 +303,7 @@ def test_the_next_frame_keeps_step_zoom_and_comparison(desk, page):
     page.keyboard.press("k")
     page.keyboard.press("b")
     page.keyboard.press("f")
+    page.keyboard.press("e")
     desk.settled()
     page.keyboard.press(".")
     page.wait_for_url("**/bench/2")
@@ -310,6 +311,20 @@ def test_the_next_frame_keeps_step_zoom_and_comparison(desk, page):
     expect(page.get_by_role("tab", name="Tone")).to_have_attribute("aria-selected", "true")
     expect(pressed(page, "100")).to_be_visible()
     expect(pressed(page, "Side by side")).to_be_visible()
+    for chip in ("Black clips", "White clips"):
+        expect(page.get_by_role("button", name=chip)).to_have_attribute("aria-pressed", "true")
+    page.reload()
+    desk.wait()
+    expect(pressed(page, "100")).to_be_visible()
+    # from the sheet another one opens whole, the marks stay
+    page.locator(".where a").click()
+    page.wait_for_url("**/series/1")
+    page.locator("[data-frame] a").first.click()
+    page.wait_for_url("**/bench/1")
+    desk.wait()
+    expect(pressed(page, "Fit")).to_be_visible()
+    expect(page.locator(".divider, [aria-label='Divider of the comparison']")).to_be_hidden()
+    expect(page.get_by_role("button", name="White clips")).to_have_attribute("aria-pressed", "true")
 
 
 def test_versions_by_hand(bench, page):

@@ -11,6 +11,9 @@ const REFUSED = 422;
 const LOOK = "look";
 const ROOM = "room";
 
+/** Whether this page was come to from another bench. */
+const fromBench = () => document.referrer !== "" && new URL(document.referrer).pathname.startsWith("/bench/");
+
 /**
  * The frame that is shown: asking for it, taking it in, telling what is still to come.
  * @param {Pick<import("./bench.js").Bench, "areas" | "beside" | "clean" | "compare" | "crop" | "films" | "finish" | "history" | "light" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "threads" | "tone" | "version" | "vocabulary" | "work">} bench
@@ -43,7 +46,8 @@ export function framing(bench) {
       const share = picture.shares(picture.view.centre);
       const { comparing: on, compareMode: mode, compareWith: other } = bench.compare;
       const { historyOpen } = bench.history;
-      sessionStorage.setItem(LOOK, JSON.stringify({ photograph: photograph.id, version: version.id, zoom: bench.sight.zoom, share, on, mode, other, historyOpen }));
+      const { markBlacks, markWhites } = bench.sight;
+      sessionStorage.setItem(LOOK, JSON.stringify({ markBlacks, markWhites, photograph: photograph.id, version: version.id, zoom: bench.sight.zoom, share, on, mode, other, historyOpen }));
     },
     /** How large the surround of the last photograph was: most likely this one's, which is not laid out yet. */
     rememberRoom() {
@@ -59,6 +63,10 @@ export function framing(bench) {
       if (!look) return;
       bench.compare.compareMode = look.mode;
       if (look.historyOpen) bench.history.toggleHistory();
+      bench.sight.markBlacks = look.markBlacks;
+      bench.sight.markWhites = look.markWhites;
+      // from the sheet a photograph opens whole; its neighbours and itself keep the place that is looked at
+      if (look.photograph !== photograph.id && !fromBench()) return;
       const { picture } = bench.parts;
       if (look.zoom !== "fit") {
         picture.view.centre = picture.point(look.share);
