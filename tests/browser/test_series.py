@@ -10,7 +10,7 @@ import pytest
 from playwright.sync_api import expect
 from samples import DEMO
 
-from oatmeal.core.recipe import from_document
+from oatmeal.core.recipe import REST, from_document
 from oatmeal.exports import task
 from oatmeal.exports.runner import Runner
 from oatmeal.exports.workers import OnExecutor
@@ -112,6 +112,35 @@ def test_a_recipe_over_a_selection_with_preview_and_one_undo(sheet, page):
     page.get_by_role("button", name="Undo what was applied to 2").click()
     expect(page.get_by_text("Undone for all.")).to_be_visible()
     assert [sheet.recipe(number).mix.lifts.blue for number in (1, 2, 3)] == [-1.5, 0, 0]
+
+
+def test_apply_begins_with_what_was_worked_on_and_asks_before_it_puts_to_rest(sheet, page):
+    """It began with the first selected frame, and an untouched one wiped finished ones."""
+    ticks = page.locator("[data-frame] input[type=checkbox]")
+    for number in (2, 3):
+        ticks.nth(number - 1).check(force=True)
+    page.get_by_role("button", name="Apply a recipe").click()
+    box = page.get_by_role("dialog", name="Apply a recipe")
+    source = box.get_by_role("combobox").first
+    assert page.evaluate("document.querySelector('#apply-from').value") == "version:1"
+    expect(box.get_by_text("it would put the others to rest")).to_be_hidden()
+    box.get_by_role("button", name="Apply to 2").click()
+    expect(page.get_by_text("Applied to 2 frames.")).to_be_visible()
+    with sheet.database.session() as session:
+        version = versions.get(session, 2)
+        versions.save(session, 2, version.revision, REST)
+    page.reload()
+    for number in (1, 3):
+        ticks.nth(number - 1).check(force=True)
+    page.get_by_role("button", name="Apply a recipe").click()
+    assert page.evaluate("document.querySelector('#apply-from').value") == "version:1"  # the last
+    source.select_option("version:2")
+    expect(box.get_by_text("it would put the others to rest")).to_be_visible()
+    box.get_by_role("button", name="Put 2 to rest …").click()
+    assert sheet.recipe(3).mix.lifts.blue == -1.5  # asked first
+    box.get_by_role("button", name="Yes, put 2 to rest").click()
+    expect(page.get_by_text("Applied to 2 frames.")).to_be_visible()
+    assert sheet.recipe(3).mix.lifts.blue == 0
 
 
 def test_the_check_marks_what_stands_out_and_sorts(sheet, page):

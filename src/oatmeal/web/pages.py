@@ -73,7 +73,8 @@ def sheet(series_id: int) -> str:
 
 def frame_card(card: Card, joined: JoinJob | None = None) -> dict[str, Any]:
     """What the sheet shows of a photograph."""
-    started = card.changed or not _as_taken(from_document(card.recipe or {}))
+    rests = _as_taken(from_document(card.recipe or {}))
+    started = card.changed or not rests
     width, height = size_in(card.recipe, card.width, card.height)
     return {
         "id": card.id,
@@ -84,6 +85,7 @@ def frame_card(card: Card, joined: JoinJob | None = None) -> dict[str, Any]:
         "version": card.version if started or card.others else "not started",
         "others": card.others,
         "started": started,
+        "rests": rests,
         "revision": card.revision,
         "width": width,
         "height": height,

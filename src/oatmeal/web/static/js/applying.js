@@ -8,6 +8,7 @@ const CHUNK = 8;
 const WAIT_MS = 300;
 const MEMORY = own("taken-recipe");
 const LAST = own("applied-last");
+const FROM = own("applied-from");
 
 /** The part of the sheet that applies a recipe; needs `chosen` and `series`. */
 export function applying(groups, recipes, strongest) {
@@ -17,6 +18,7 @@ export function applying(groups, recipes, strongest) {
     applyOpen: false,
     groups,
     applyFrom: null,
+    restAsked: false,
     applyGroups: groups.filter(({ stays }) => !stays).map(({ name }) => name),
     applyStrength: 100,
     applyOwn: [],
@@ -47,12 +49,27 @@ export function applying(groups, recipes, strongest) {
       }
     },
     openApply() {
-      const taken = Number(sessionStorage.getItem(MEMORY));
-      const from = this.cards().map((card) => Number(card.dataset.version));
-      this.applyFrom = `version:${from.includes(taken) ? taken : this.card(this.chosen[0]).dataset.version}`;
+      this.applyFrom = this.firstSource();
+      this.restAsked = false;
       this.applyOpen = true;
       this.$nextTick(() => this.$refs.applyClose?.focus());
       this.planAll();
+    },
+    /** What was taken, or applied last; else of a frame that was worked on, or a kept recipe: never of one where nothing is set. */
+    firstSource() {
+      const there = this.sourceGroups().flatMap(({ sources }) => sources).map(({ id }) => id);
+      const before = [`version:${sessionStorage.getItem(MEMORY)}`, localStorage.getItem(FROM)].find((one) => there.includes(one));
+      const worked = [...this.chosen.map((id) => this.card(id)), ...this.cards()].find((card) => !("rests" in card.dataset));
+      return before ?? (worked ? `version:${worked.dataset.version}` : there.find((one) => !one.startsWith("version:")) ?? there[0]);
+    },
+    /** Whether nothing is set in the recipe's frame, which puts all others to rest. */
+    putsToRest() {
+      return this.cards().some((card) => `version:${card.dataset.version}` === this.applyFrom && "rests" in card.dataset);
+    },
+    applyWords() {
+      const count = this.changing().length;
+      if (!this.putsToRest()) return `Apply to ${count}`;
+      return this.restAsked ? `Yes, put ${count} to rest` : `Put ${count} to rest …`;
     },
     closeApply() {
       this.applyOpen = false;
@@ -73,6 +90,7 @@ export function applying(groups, recipes, strongest) {
     },
     chooseSource(event) {
       this.applyFrom = event.target.value;
+      this.restAsked = false;
       if (!this.fromFrame()) this.applyOwn = this.applyOwn.filter((one) => one !== "exposure");
       this.planSoon();
     },
@@ -159,12 +177,17 @@ export function applying(groups, recipes, strongest) {
       return frame.words.length ? frame.words.join(" · ") : "stays as it is";
     },
     async applyNow() {
+      if (this.putsToRest() && !this.restAsked) {
+        this.restAsked = true;
+        return;
+      }
       this.applyingNow = true;
       try {
         const source = this.sourceGroups().flatMap(({ sources }) => sources).find(({ id }) => id === this.applyFrom).words;
         const frames = this.changing().map(({ version, revision, recipe }) => ({ version, revision, recipe }));
         const { done, left } = await ask("POST", "/api/apply", { frames, words: `from ${source}` });
         const missed = left.length ? ` ${left.length} changed meanwhile and stay as they are.` : "";
+        localStorage.setItem(FROM, this.applyFrom);
         sessionStorage.setItem(LAST, JSON.stringify({ series: this.series, done }));
         sayNext(`Applied to ${done.length} ${done.length === 1 ? "frame" : "frames"}.${missed}`, "Undo for all", ["POST", "/api/apply/undo", { done }]);
         window.location.reload();
