@@ -2,7 +2,7 @@
 
 import os
 
-__version__ = "0.2.0"
+__version__ = "0.3.0"
 
 # The linear algebra here is small; its library's threads would only take the cores from the
 # kernels. It reads this once, when numpy is first imported.
