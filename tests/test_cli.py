@@ -435,3 +435,25 @@ def test_standard_input_that_is_closed_is_a_sentence(tmp_path, monkeypatch, caps
     out = str(tmp_path / "b.png")
     assert cli.main(["convert", str(source), "--recipe", "-", "--out", out]) == 2
     assert capsys.readouterr().err == "oatmeal: there is no standard input to read\n"
+
+
+def test_transparent_parts_become_paper_white_where_the_format_has_none(tmp_path, capfd):
+    """Their hidden colour was shown: of a cut-out the background that somebody took out."""
+    pixels = np.zeros((40, 60, 4), np.uint8)
+    pixels[..., 0] = 200
+    pixels[:, 30:, 3] = 255
+    pixels[:, 20:30, 3] = 128
+    source = tmp_path / "cut-out.png"
+    Image.fromarray(pixels).save(source)
+    target = tmp_path / "cut-out.jpg"
+    assert cli.main(["convert", str(source), "--out", str(target), "--quality", "100"]) == 0
+    made = np.asarray(Image.open(target)).astype(int)
+    grey = made[20, 50]
+    assert made[20, 5] >= 253
+    assert grey < 130
+    assert abs(made[20, 25] - (grey * 128 + 255 * 127) / 255) < 4
+    assert "Transparent parts became paper white" in capfd.readouterr().err
+    kept = tmp_path / "kept.png"
+    assert cli.main(["convert", str(source), "--out", str(kept)]) == 0
+    assert np.array_equal(np.asarray(Image.open(kept))[..., -1], pixels[..., 3])
+    assert capfd.readouterr().err == ""

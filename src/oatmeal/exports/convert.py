@@ -116,7 +116,10 @@ def write_picture(
     height, width = codes.shape[:2]
     alpha = opacity(picture, recipe, output.long_side)
     written = encoding.encode(codes, destination, output, picture.exif, alpha)
-    return Finished(width, height, written, tuple(picture.notes))
+    notes = tuple(picture.notes)
+    if alpha is not None and not output.keeps_alpha:
+        notes += ("Transparent parts became paper white: PNG, TIFF, WebP and AVIF keep them.",)
+    return Finished(width, height, written, notes)
 
 
 def rehearse(recipe: Recipe, output: Output) -> None:

@@ -129,6 +129,11 @@ class Output:
             raise Unsupported(f"Beside a file can be {listed(BESIDE)}, not {self.beside}.")
 
     @property
+    def keeps_alpha(self) -> bool:
+        """Whether the format holds how opaque each pixel is."""
+        return self.format in _WITH_ALPHA
+
+    @property
     def single(self) -> bool:
         """True if the file holds one channel of grey."""
         return self.channels == "grey" and self.format in _SINGLE
@@ -258,7 +263,9 @@ def part_as_png(path: Path, x: float, y: float, width: int, height: int) -> byte
 
 
 def _channels(codes: NDArray[Any], output: Output, alpha: NDArray[Any] | None) -> NDArray[Any]:
-    opaque = alpha is None or output.format not in _WITH_ALPHA
+    opaque = alpha is None or not output.keeps_alpha
+    if alpha is not None and opaque:
+        codes = _on_paper(codes, alpha)
     if codes.ndim == 3 and opaque:
         return codes
     if codes.ndim == 3:
@@ -268,6 +275,14 @@ def _channels(codes: NDArray[Any], output: Output, alpha: NDArray[Any] | None) -
     if alpha is not None and not opaque:
         planes = [*planes, _to_depth(alpha, codes.dtype)]
     return planes[0] if len(planes) == 1 else np.stack(planes, axis=-1)
+
+
+def _on_paper(codes: NDArray[Any], alpha: NDArray[Any]) -> NDArray[Any]:
+    """What shows where paper white lies under transparent parts, whose own colour nobody meant."""
+    most = np.float32(np.iinfo(codes.dtype).max)
+    share = alpha.astype(np.float32) / np.float32(np.iinfo(alpha.dtype).max)
+    share = share if codes.ndim == 2 else share[..., None]
+    return np.asarray(np.rint(codes * share + most * (1 - share)).astype(codes.dtype))
 
 
 def _to_depth(alpha: NDArray[Any], dtype: np.dtype[Any]) -> NDArray[Any]:
