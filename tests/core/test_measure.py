@@ -111,6 +111,16 @@ def test_merging_is_found_and_goes_away_when_parted():
     assert work.figures(read('{"mix": {"lifts": {"red": 0.8, "green": -0.8}}}'))["merging"] == []
 
 
+def test_what_is_black_does_not_merge():
+    """Different colours that both became black: nobody tells them apart, nor should."""
+    dark = read('{"mix": {"lifts": {"red": -4, "green": -4}}}')
+    work = GreyMap(patches(RED, GREEN))
+    now = [colour_["now"] for colour_ in work.figures(dark)["colours"]]
+    assert max(now) < 8
+    assert abs(now[0] - now[1]) < 4
+    assert work.figures(dark)["merging"] == []
+
+
 def test_the_guard_is_for_the_files_pixels_not_for_the_maps_sample():
     lifts = '"lifts": {"red": 1, "green": -1, "blue": -2}'
     guarded = read('{"mix": {%s, "guard": 100}}' % lifts)  # noqa: UP031

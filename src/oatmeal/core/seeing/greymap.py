@@ -27,6 +27,8 @@ SAMPLE_SIDE: Final = 160
 MERGING_COLOUR_DISTANCE: Final = 0.10
 #: ... and their greys by less than this (L*).
 MERGING_LIGHTNESS: Final = 4.0
+#: ... and are not both darker than this (L*): nobody tells colours apart in black.
+MERGING_DARKEST: Final = 8.0
 
 #: Below this share of the picture a range counts as hardly there.
 RARE_SHARE: Final = 0.001
@@ -289,7 +291,8 @@ def merging(clusters: Clusters, lightness_now: NDArray[np.float64]) -> list[dict
     """
     shares, distance, rank = clusters.shares, clusters.apart, clusters.weight
     apart = np.abs(lightness_now[:, None] - lightness_now[None])
-    merged = np.triu(distance >= MERGING_COLOUR_DISTANCE, 1) & (apart < MERGING_LIGHTNESS)
+    black = np.maximum(lightness_now[:, None], lightness_now[None]) < MERGING_DARKEST
+    merged = np.triu(distance >= MERGING_COLOUR_DISTANCE, 1) & (apart < MERGING_LIGHTNESS) & ~black
     pairs = sorted(np.argwhere(merged), key=lambda pair: -rank[tuple(pair)])
     return [
         {
