@@ -245,6 +245,49 @@ def the_meter_reads_what_is_under_the_pointer(bench, page):
     expect(row).to_contain_text(f"{reading.zone}{round(reading.lightness)}{code}")
 
 
+@looks.part
+def a_number_gives_the_keys_back_to_the_picture(bench, page):
+    """A click takes the whole number; Enter, Escape and undo leave nothing behind in a field."""
+    focused = "document.activeElement.className + document.activeElement.tagName"
+    page.get_by_role("tab", name="Mix").click()
+    number = page.locator('[data-path="mix.lifts.red"]')
+    for value, wanted in (("0.8", 0.8), ("0.5", 0.5)):
+        number.click()
+        page.keyboard.type(value)
+        page.keyboard.press("Enter")
+        bench.settled()
+        assert bench.recipe().mix.lifts.red == wanted
+        assert "surround" in page.evaluate(focused)
+    number.click()
+    page.keyboard.type("3")
+    page.keyboard.press("Escape")
+    bench.settled()
+    expect(number).to_have_value("+0.5")
+    assert bench.recipe().mix.lifts.red == 0.5
+    number.click()
+    page.keyboard.press("Control+z")
+    bench.settled()
+    assert bench.recipe().mix.lifts.red == 0.8
+    page.keyboard.press("t")
+    expect(page.get_by_role("tab", name="Tone")).to_have_attribute("aria-selected", "true")
+
+
+@looks.part
+def a_letter_never_changes_what_a_list_has_chosen(bench, page):
+    page.keyboard.press("m")
+    page.get_by_role("button", name="Film", exact=True).click()
+    bench.settled()
+    film = page.get_by_role("combobox", name="Filter").first
+    film.select_option(index=2)
+    bench.settled()
+    chosen = bench.recipe().mix.base
+    film.focus()
+    page.keyboard.press("r")
+    expect(page.get_by_role("tab", name="Prepare")).to_have_attribute("aria-selected", "true")
+    bench.settled()
+    assert bench.recipe().mix.base == chosen
+
+
 def test_a_second_tab_that_is_behind_is_told(bench, page, context, quiet):
     quiet.expected = ("409",)
     other = context.new_page()

@@ -41,6 +41,7 @@ import { toning } from "./tone.js";
 import { valuing } from "./values.js";
 import { versioning } from "./versions.js";
 import { working } from "./work.js";
+import { watchTyping } from "./typing.js";
 
 const [start, vocabulary] = ["start", "vocabulary"].map((id) => JSON.parse(document.getElementById(id).textContent));
 
@@ -205,6 +206,7 @@ Alpine.data("bench", () => ({
     window.addEventListener("pagehide", () => { frame.rememberLook(); frame.rememberRoom(); work.settleNow(); });
     window.addEventListener("focus", () => parts.saver.check());
     document.addEventListener("visibilitychange", () => document.hidden || parts.saver.check());
+    watchTyping(this.$root, { picture: () => refs.surround, undo: () => work.undo(), redo: () => work.redo() });
     this.$nextTick(() => refs.surround.focus({ preventScroll: true }));
   },
 }));

@@ -81,8 +81,6 @@ export function valuing(bench) {
       return false;
     },
     nudge(event) {
-      if (event.key === "Escape") event.target.value = this.shown(event.target.dataset.path);
-      if (event.key === "Enter") event.target.select();
       const up = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key];
       if (!up || event.ctrlKey || event.metaKey) return;
       event.preventDefault();
