@@ -79,7 +79,8 @@ def try_one(web, fuzz, method, address, body):
     if reply.status_code >= 400:
         detail = reply.json["detail"]
         assert detail, (address, data)
-        assert "rror" not in detail.replace("error", "", 1), detail
+        words = detail.replace("mirror", "")  # a setting's name is no error's
+        assert "rror" not in words.replace("error", "", 1), detail
         after = web.client.get("/api/versions/1").json
         assert after == before, (method, address, data)
     elif address.endswith("/1/recipe"):
