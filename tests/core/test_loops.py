@@ -85,6 +85,7 @@ def test_a_loop_depends_on_all_that_it_is_made_of(tmp_path, monkeypatch):
     """The constants and functions of other modules are compiled into it."""
     core = tmp_path / "core"
     shutil.copytree(Path(loops.__file__).parent, core, ignore=shutil.ignore_patterns("__pycache__"))
+    monkeypatch.setattr(kept.config, "CACHE_DIR", "")
     monkeypatch.setattr(kept, "_CORE", core)
 
     def sums():
@@ -139,6 +140,25 @@ def test_where_the_program_cannot_be_written_loops_are_kept_with_the_data(tmp_pa
         )
         assert done.stdout.split() == ["0.25", "1"], done.stderr
     assert list((tmp_path / "loops").rglob("*luminance*.nbc"))
+
+
+def test_loops_of_a_newer_version_beside_the_program_take_the_place_of_copies(
+    tmp_path, monkeypatch
+):
+    core, home = tmp_path / "core", tmp_path / "home"
+    beside, copies = core / "tone" / "__pycache__", home / "tone"
+    for place in (beside, copies):
+        place.mkdir(parents=True)
+    monkeypatch.setattr(kept, "_CORE", core)
+    monkeypatch.setattr(kept, "folder", lambda: home)
+    monkeypatch.setattr(kept, "_can_be_written", lambda place: False)
+    for name, made, copied in (("a.nbi", 2000, 1000), ("b.nbi", 1000, 2000)):
+        for place, at in ((beside, made), (copies, copied)):
+            (place / name).write_text(place.parent.name)
+            os.utime(place / name, (at, at))
+    assert kept.kept_in.__wrapped__(core / "tone" / "kernels.py") == copies
+    assert (copies / "a.nbi").read_text() == "tone"
+    assert (copies / "b.nbi").read_text() == "home"  # compiled by the service itself
 
 
 def test_a_room_is_ready_until_its_source_is_another(tmp_path, monkeypatch):

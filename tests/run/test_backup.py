@@ -21,8 +21,8 @@ from oatmeal.library.store import FileStore
 from oatmeal.photofile.decode import Limits
 from oatmeal.run import backup as backups
 from oatmeal.run import serve
-from oatmeal.run.backup import BackupError, backup, check, main, restore
-from oatmeal.run.mariadb import PrivateServer
+from oatmeal.run.backup import RESTORING, BackupError, backup, check, main, restore
+from oatmeal.run.mariadb import PrivateServer, StartError
 
 
 @pytest.fixture(scope="module")
@@ -308,6 +308,22 @@ def test_a_restore_that_was_killed_leaves_no_library_that_starts(
     (new / "oatmeal.log").unlink(missing_ok=True)
     assert restore(kept, new) == []
     assert len(originals(new)) == 2
+
+
+def test_a_restore_killed_when_all_was_in_place_leaves_a_library_that_starts(
+    kept, tmp_path, monkeypatch, capsys
+):
+    new = tmp_path / "new"
+    assert restore(kept, new) == []
+    (new / RESTORING).mkdir()
+
+    def further(port):
+        raise StartError("It went on.")
+
+    monkeypatch.setattr(serve, "_listener", further)
+    monkeypatch.setenv("OATMEAL_HOME", str(new))
+    assert serve.main([]) == 1
+    assert "It went on." in capsys.readouterr().err
 
 
 KILLED = """

@@ -98,6 +98,7 @@ def _file(room: str) -> Path:
 
 
 def mark_file(room: str) -> Path:
+    """The file that says of what the loops of a room were compiled."""
     path = _file(room)
     return kept_in(path) / f"{path.stem}.{sys.implementation.cache_tag}.nbr"
 
@@ -123,8 +124,9 @@ def kept_in(path: Path) -> Path:
     inside.mkdir(parents=True, exist_ok=True)
     if not config.CACHE_DIR:
         for made in path.parent.glob("__pycache__/*.nb[cir]"):  # by who may write there
-            if not (inside / made.name).exists():
-                shutil.copy(made, inside)
+            copy = inside / made.name
+            if not copy.exists() or copy.stat().st_mtime < made.stat().st_mtime:
+                shutil.copy2(made, copy)
     return inside
 
 

@@ -134,7 +134,7 @@ def _say(words: str, end: str = "\n") -> None:
 
 
 def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
-    if (settings.home / RESTORING).exists():
+    if (settings.home / RESTORING).exists() and not (settings.home / "database").exists():
         raise StartError(
             f"The library in {settings.home} was being restored and is not whole: restore it again."
         )
