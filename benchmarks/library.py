@@ -61,7 +61,7 @@ def fill(database: Database, app: Any) -> None:
         small = chance.integers(0, 255, (8, 12, 3), dtype=np.uint8)
         content = io.BytesIO()
         Image.fromarray(small).resize((480, 320)).save(content, "JPEG")
-        kinds.append(importer.add(first, f"{seed}.jpg", [content.getvalue()]))
+        kinds.append(importer.add(first, f"{seed}.jpg", [content.getvalue()]).photograph)
     begin = datetime(2024, 5, 1, 6, 0)
     rest = (PHOTOGRAPHS - LARGEST) // (SERIES - 1)
     counts = [LARGEST] + [rest] * (SERIES - 1)

@@ -122,7 +122,9 @@ class Desk:
         """Open the bench on the first of these photographs, in a series of their own."""
         with self.database.session() as session:
             number = series.create(session, "Meet").id
-        added = [self.importer.add(number, path.name, [path.read_bytes()]) for path in paths]
+        added = [
+            self.importer.add(number, path.name, [path.read_bytes()]).photograph for path in paths
+        ]
         self.page.goto(f"{self.live}/bench/{added[0].id}")
         self.wait()
 

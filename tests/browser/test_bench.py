@@ -435,3 +435,50 @@ def test_a_photograph_is_asked_for_once_and_as_large_as_it_is_shown(desk, page):
 
 def test_the_bench_in_one_sitting(sitting):
     sitting(looks)
+
+
+def test_undo_while_the_server_is_away_waits_like_any_edit(bench, page, quiet):
+    """It is undone when the server answers again, after a reload, too."""
+    quiet.expected = ("ERR_FAILED", "ERR_CONNECTION")
+    number = page.locator('[data-path="mix.lifts.red"]')
+    for value in ("1", "2"):
+        number.fill(value)
+        number.press("Enter")
+        bench.settled()
+    away = "**/api/versions/**"
+    trouble = page.get_by_text("not saved yet, trying again")
+
+    def undo(times):
+        page.route(away, lambda route: route.abort())
+        page.get_by_role("main").focus()
+        for _ in range(times):
+            page.keyboard.press("Control+z")
+        expect(trouble).to_be_visible()
+        page.unroute(away)
+
+    undo(2)
+    bench.until(lambda: bench.recipe() == REST)
+    bench.wait()
+    assert number.input_value() == "0"
+    page.keyboard.press("Control+Shift+z")
+    bench.until(lambda: bench.recipe().mix.lifts.red == 1)
+    bench.wait()
+    undo(1)
+    page.reload()
+    bench.until(lambda: bench.recipe() == REST)
+    bench.wait()
+    assert number.input_value() == "0"
+
+
+def test_the_undo_of_a_line_goes_with_the_next_step(bench, page):
+    """It would undo that one."""
+    page.keyboard.press("t")
+    page.get_by_role("button", name="Set points", exact=True).click()
+    line = page.locator(".toastline").get_by_role("button", name="Undo")
+    expect(line).to_be_visible()
+    number = page.get_by_label("contrast, -100 to 100")
+    number.fill("20")
+    number.press("Enter")
+    expect(line).to_be_hidden()
+    bench.settled()
+    assert bench.recipe().tone.contrast == 20

@@ -1,12 +1,14 @@
 """The list of series and the sheet."""
 
 import re
+from datetime import timedelta
 
 import pytest
 from playwright.sync_api import expect
 from samples import DEMO
 
-from oatmeal.library import series
+from oatmeal.library import photographs, series
+from oatmeal.library.models import now
 
 BUNTING = DEMO / "bunting.jpg"
 
@@ -115,6 +117,82 @@ def test_frames_are_moved_renamed_removed_and_brought_back(sheet, page):
     page.get_by_role("button", name="Undo").click()
     expect(page.locator("[data-frame]")).to_have_count(3)
     assert page.locator("[data-frame]").first.get_attribute("data-name") == "Renamed"
+
+
+def test_what_was_removed_is_listed_and_brought_back(sheet, page):
+    """One by one, all, or by the same file; a series likewise."""
+    frames = page.locator("[data-frame]")
+    removed = page.locator(".removed")
+    expect(removed).to_be_hidden()
+    for left in (2, 1):
+        frames.first.hover()
+        frames.first.get_by_role("button", name="Remove").click()
+        expect(frames).to_have_count(left)
+    removed.locator("summary").click()
+    expect(removed.locator("li")).to_have_count(2)
+    removed.get_by_role("button", name="Bring Bunting back").click()
+    expect(frames).to_have_count(2)
+    frames.first.hover()
+    frames.first.get_by_role("button", name="Remove").click()
+    expect(frames).to_have_count(1)
+    removed.locator("summary").click()
+    removed.get_by_role("button", name="Bring all back").click()
+    expect(frames).to_have_count(3)
+    assert [text[:2] for text in titles(page)] == ["01", "02", "03"]
+    page.get_by_role("link", name="Series").click()
+    card = page.locator("[data-series]")
+    card.hover()
+    card.get_by_role("button", name="Delete").click()
+    expect(card).to_have_count(0)
+    page.reload()  # the line with Undo is gone
+    removed.locator("summary").click()
+    removed.get_by_role("button", name="Bring Meet back").click()
+    expect(card).to_contain_text("3 photographs")
+
+
+def test_what_was_removed_long_ago_is_not_listed(sheet, page, database):
+    with database.session() as session:
+        for number, days in ((1, 29), (2, 31)):
+            photograph = photographs.get(session, number)
+            photograph.deleted_at = now() - timedelta(days=days)
+    page.reload()
+    page.locator(".removed summary").click()
+    expect(page.locator(".removed li")).to_have_count(1)
+    expect(page.locator(".removed li")).to_contain_text("Bunting")
+
+
+def test_a_new_file_beside_known_ones_leaves_their_order_and_shows(sheet, page):
+    """Some are there already, one had been removed: the sheet shows it without a reload."""
+    order = [text.split()[-1] for text in titles(page)]
+    frames = page.locator("[data-frame]")
+    frames.nth(1).hover()
+    frames.nth(1).get_by_role("button", name="Remove").click()
+    expect(frames).to_have_count(2)
+    names = ("bunting.jpg", "first-lift.jpg", "straight-up.jpg", "valley-fog.jpg")
+    desk = sheet
+    desk.drop(*((name, (DEMO / name).read_bytes()) for name in names))
+    panel = page.get_by_label("Photographs being added")
+    expect(panel).to_contain_text("1 of 4 added, 2 there already, 1 back again")
+    expect(frames).to_have_count(4)
+    assert [text.split()[-1] for text in titles(page)] == [*order, "lift"]
+    expect(page.locator(".where")).to_contain_text("4 frames")
+    expect(page.locator(".removed")).to_be_hidden()
+
+
+def test_a_line_with_undo_waits_while_it_is_pointed_at(sheet, page):
+    frames = page.locator("[data-frame]")
+    page.clock.install()
+    frames.last.hover()
+    frames.last.get_by_role("button", name="Remove").click()
+    line = page.locator(".toastline")
+    expect(frames).to_have_count(2)
+    place = line.bounding_box()
+    page.mouse.move(place["x"] + 8, place["y"] + 8)
+    page.clock.run_for(30_000)
+    expect(line).to_be_visible()
+    page.mouse.move(600, 300)
+    page.clock.run_for(10_000)
+    expect(line).to_have_count(0)
 
 
 def test_the_sheet_shows_the_present_version_or_the_colour(sheet, page):

@@ -46,7 +46,9 @@ def test_series_are_made_named_deleted_and_brought_back(web):
     assert web.send("PATCH", f"/api/series/{number}", {"name": " Fog "}).json["name"] == "Fog"
     assert b"Fog" in web.client.get("/").data
     assert web.send("DELETE", f"/api/series/{number}").status_code == 200
-    assert b"Fog" not in web.client.get("/").data
+    listed = web.client.get("/").text
+    assert "Open Fog" not in listed
+    assert "Bring Fog back" in listed
     assert web.client.get(f"/series/{number}").status_code == 404
     web.send("POST", f"/api/series/{number}/restore", {})
     assert web.client.get(f"/series/{number}").status_code == 200
@@ -478,7 +480,9 @@ def test_the_same_file_again_is_recognised(web, jpeg, photograph):
     assert again["id"] == first
     assert again["note"] == "Is in this series already, as “First lift”; it was not added again."
     web.send("POST", "/api/photographs/remove", {"photographs": [first]})
-    assert web.upload(series, "first-lift.jpg", jpeg).json["id"] != first
+    back = web.upload(series, "first-lift.jpg", jpeg).json
+    assert (back["id"], back["how"], again["how"]) == (first, "back", "there")
+    assert back["note"].startswith("Had been removed from this series: “First lift” is back")
     other = web.upload(web.series("Other"), "first-lift.jpg", jpeg).json
     assert other["note"] == ""
     assert web.client.get(f"/pictures/{other['id']}.jpg?colour=1").status_code == 200

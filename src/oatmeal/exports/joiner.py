@@ -206,7 +206,7 @@ class Joiner:
     ) -> None:
         recipe = raised(begin.recipe, made.raised)
         begin = Beginning(begin.title, recipe, begin.words, " ".join(made.notes))
-        photograph = self._importer.add(
+        taken = self._importer.add(
             series_id,
             f"{begin.title.lower().replace(',', '').replace(' ', '-')}.tif",
             pieces(path),
@@ -216,7 +216,7 @@ class Joiner:
 
         def settle() -> None:
             with self._database.session() as session:
-                joins.settled(session, number, photograph.id)
+                joins.settled(session, number, taken.photograph.id)
 
         self._database.repeated(settle)
 

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from pathlib import Path, PurePath
+from typing import Literal
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -41,6 +42,17 @@ class Beginning:
 
 
 @dataclass(frozen=True)
+class TakenIn:
+    """What came of a file: its photograph, and how that is in the series now.
+
+    ``how`` is added, there (it was in the series already) or back (it had been removed).
+    """
+
+    photograph: Photograph
+    how: Literal["added", "there", "back"]
+
+
+@dataclass(frozen=True)
 class Importer:
     """Takes files into a series: received, checked by decoding, kept, then recorded.
 
@@ -63,16 +75,12 @@ class Importer:
         expected: int = 0,
         begin: Beginning | None = None,
         came_from: Path | None = None,
-    ) -> Photograph:
+    ) -> TakenIn:
         """Import one file of ``expected`` bytes; one that is in the series is not added again.
 
-        ``begin`` says how it begins where the file itself does not; ``came_from`` is where the file
-        lies that was handed over.
-
-        Returns
-        -------
-        Photograph
-            The new one, or the one that is there already.
+        One that had been removed from the series comes back with its work. ``begin`` says how it
+        begins where the file itself does not; ``came_from`` is where the file lies that was handed
+        over.
 
         Raises
         ------
@@ -88,15 +96,15 @@ class Importer:
             with self.database.session() as session:
                 there = _same(session, series_id, received.sha256)
             if there is not None:
-                self._mend(there, received)
-                self._remember(there, came_from)
+                self._mend(there.photograph, received)
+                self._remember(there.photograph, came_from)
                 return there
             reading = self.reader.read(received.path, name, self.limits)
             suffix = _suffix(name, reading.format)
             self.store.keep(received, suffix)
             self.proxies.adopt(received.sha256, reading.copies)
 
-        def recorded() -> Photograph:
+        def recorded() -> TakenIn:
             photograph = _record(name, received.sha256, received.size, suffix, reading, caption)
             if begin is not None:
                 photograph.title = begin.title
@@ -104,7 +112,8 @@ class Importer:
             if came_from is not None:
                 photograph.came_from = str(came_from)
             with self.database.session() as session:
-                return _append(session, series_id, photograph, begin) or photograph
+                there = _append(session, series_id, photograph, begin)
+                return there or TakenIn(photograph, "added")
 
         return self.database.repeated(recorded)
 
@@ -135,21 +144,29 @@ class Importer:
             there.note = f"The original of “{there.title}” was lost or damaged; it is put back."
 
 
-def _same(session: Session, series_id: int, sha256: str) -> Photograph | None:
-    """The photograph of a series with this very content, if there is one."""
+def _same(session: Session, series_id: int, sha256: str) -> TakenIn | None:
+    """The photograph of a series with this very content, if there is one.
+
+    One that was removed comes back as it was, the one removed last.
+    """
     found = session.scalar(
         select(Photograph)
-        .where(
-            Photograph.series_id == series_id,
-            Photograph.sha256 == sha256,
-            Photograph.deleted_at.is_(None),
-        )
+        .where(Photograph.series_id == series_id, Photograph.sha256 == sha256)
+        .order_by(Photograph.deleted_at.is_(None).desc(), Photograph.deleted_at.desc())
         .limit(1)
     )
-    if found is not None:
-        found.note = f"Is in this series already, as “{found.title}”; it was not added again."
-        session.expunge(found)  # what it says is for this answer only
-    return found
+    if found is None:
+        return None
+    removed = found.deleted_at is not None
+    if removed:
+        found.deleted_at = None
+        session.flush()
+    session.expunge(found)  # what it says is for this answer only
+    if removed:
+        found.note = f"Had been removed from this series: “{found.title}” is back with its work."
+        return TakenIn(found, "back")
+    found.note = f"Is in this series already, as “{found.title}”; it was not added again."
+    return TakenIn(found, "there")
 
 
 def _suffix(name: str, file_format: str) -> str:
@@ -182,7 +199,7 @@ def _record(
 
 def _append(
     session: Session, series_id: int, photograph: Photograph, begin: Beginning | None
-) -> Photograph | None:
+) -> TakenIn | None:
     """Add a photograph at the end; returns the one that came first if there is one."""
     series = session.scalar(
         select(Series).where(Series.id == series_id, Series.deleted_at.is_(None)).with_for_update()

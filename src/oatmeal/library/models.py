@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
-from typing import Any, ClassVar
+from datetime import UTC, datetime, timedelta
+from typing import Any, ClassVar, Final
 
 from sqlalchemy import JSON, BigInteger, ForeignKey, Integer, String, Text
 from sqlalchemy.dialects.mysql import DATETIME
@@ -15,6 +15,15 @@ from oatmeal.library.store import Original
 def now() -> datetime:
     """The present moment in UTC, as stored."""
     return datetime.now(UTC).replace(tzinfo=None)
+
+
+#: Days for which what was removed is listed; the same file brings its work back later, too.
+REMOVED_DAYS: Final = 30
+
+
+def listed_since() -> datetime:
+    """What was removed after this moment is listed among the removed."""
+    return now() - timedelta(days=REMOVED_DAYS)
 
 
 class Base(DeclarativeBase):

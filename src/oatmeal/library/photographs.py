@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, joinedload, selectinload
 
 from oatmeal.library import series as series_of
 from oatmeal.library.errors import Invalid, Missing
-from oatmeal.library.models import HistoryStep, Photograph, Series, Version, now
+from oatmeal.library.models import HistoryStep, Photograph, Series, Version, listed_since, now
 
 #: Photographs that are offered in a list, at the most.
 MOST_CHOICES: Final = 3000
@@ -140,14 +140,27 @@ def fetch(session: Session, photograph_ids: Sequence[int]) -> list[Photograph]:
     return found
 
 
-def get(session: Session, photograph_id: int, *, lock: bool = False) -> Photograph:
+def get(
+    session: Session, photograph_id: int, *, lock: bool = False, removed_too: bool = False
+) -> Photograph:
     """A photograph that is not removed, locked if asked; raises :class:`Missing`."""
     photograph = session.get(Photograph, photograph_id, with_for_update=lock or None)
-    if photograph is None or photograph.deleted_at is not None:
+    if photograph is None or (photograph.deleted_at is not None and not removed_too):
         raise Missing("This photograph is not there any more.")
-    if photograph.series.deleted_at is not None:
+    if photograph.series.deleted_at is not None and not removed_too:
         raise Missing("The series of this photograph was deleted.")
     return photograph
+
+
+def removed(session: Session, series_id: int) -> list[Photograph]:
+    """The photographs of a series that were removed and are still listed, the newest first."""
+    return list(
+        session.scalars(
+            select(Photograph)
+            .where(Photograph.series_id == series_id, Photograph.deleted_at >= listed_since())
+            .order_by(Photograph.deleted_at.desc(), Photograph.position)
+        )
+    )
 
 
 def rename(session: Session, photograph_id: int, title: str) -> Photograph:

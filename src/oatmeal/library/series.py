@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.orm import Session
 
 from oatmeal.library.errors import Invalid, Missing
-from oatmeal.library.models import Photograph, Series, now
+from oatmeal.library.models import Photograph, Series, listed_since, now
 
 
 @dataclass(frozen=True)
@@ -27,6 +28,15 @@ class Entry:
 
 def listed(session: Session) -> list[Entry]:
     """All series, the newest first."""
+    return _entries(session, Series.deleted_at.is_(None), Series.created_at)
+
+
+def removed(session: Session) -> list[Entry]:
+    """The series that were deleted and are still listed, the newest first."""
+    return _entries(session, Series.deleted_at >= listed_since(), Series.deleted_at)
+
+
+def _entries(session: Session, which: ColumnElement[bool], newest: Any) -> list[Entry]:
     present = Photograph.deleted_at.is_(None)
     figures = (
         select(
@@ -50,8 +60,8 @@ def listed(session: Session) -> list[Entry]:
     rows = session.execute(
         select(Series, figures.c.count, figures.c.first, figures.c.last, cover)
         .outerjoin(figures, figures.c.series_id == Series.id)
-        .where(Series.deleted_at.is_(None))
-        .order_by(Series.created_at.desc(), Series.id.desc())
+        .where(which)
+        .order_by(newest.desc(), Series.id.desc())
     )
     return [
         Entry(row[0].id, row[0].name, row[1] or 0, row[2], row[3], row[0].created_at, row[4])

@@ -52,7 +52,8 @@ def load(database: Database, importer: Importer, home: Path, step: Step) -> None
             continue
         with step(f"Adding {entry['file']}"):
             content = (FOLDER / entry["file"]).read_bytes()
-            photograph = importer.add(series_id, entry["file"], [content], entry["caption"])
+            taken = importer.add(series_id, entry["file"], [content], entry["caption"])
+            photograph = taken.photograph
             with database.session() as session:
                 photographs.rename(session, photograph.id, entry["title"])
                 version = photographs.get(session, photograph.id).shown

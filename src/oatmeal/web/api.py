@@ -69,11 +69,12 @@ def add_photograph(series_id: int) -> Reply:
     name = unquote(request.headers.get("X-File-Name", "unnamed"))
     expected = request.content_length or 0
     came_from = handover.origin(unquote(request.headers.get("X-Came-From", "")))
-    photograph = services().importer.add(
+    taken = services().importer.add(
         series_id, name, chunks(name), expected=expected, came_from=came_from
     )
     services().store.trim_cache()
-    return {"id": photograph.id, "title": photograph.title, "note": photograph.note}
+    found = taken.photograph
+    return {"id": found.id, "title": found.title, "note": found.note, "how": taken.how}
 
 
 @api.put("/series/<int:series_id>/order")

@@ -15,7 +15,7 @@ from oatmeal.core.recipe.carry import GROUPS, STRONGEST
 from oatmeal.core.seeing import measure
 from oatmeal.library import joins, photographs, recipes, series, versions
 from oatmeal.library.framing import framed_size, shown_size, size_in
-from oatmeal.library.models import JoinJob, Photograph, Version
+from oatmeal.library.models import REMOVED_DAYS, JoinJob, Photograph, Version
 from oatmeal.library.photographs import Card
 from oatmeal.photofile import rawfile
 from oatmeal.photofile.encode import FORMATS
@@ -37,7 +37,12 @@ pages.add_app_template_global(panel)
 def series_list() -> str:
     """All series."""
     with services().database.session() as session:
-        return render_template("series.html", entries=series.listed(session))
+        return render_template(
+            "series.html",
+            entries=series.listed(session),
+            removed=series.removed(session),
+            days=REMOVED_DAYS,
+        )
 
 
 @pages.get("/guide")
@@ -68,7 +73,14 @@ def sheet(series_id: int) -> str:
                 {"source": one["source"], "name": one["name"]} for one in recipes.listed(session)
             ],
         }
-        return render_template("sheet.html", series=found, frames=frames, start=start)
+        return render_template(
+            "sheet.html",
+            series=found,
+            frames=frames,
+            removed=photographs.removed(session, series_id),
+            days=REMOVED_DAYS,
+            start=start,
+        )
 
 
 def frame_card(card: Card, joined: JoinJob | None = None) -> dict[str, Any]:
@@ -178,7 +190,7 @@ def _wanted_version(photograph: Photograph) -> Version:
 def small_picture(photograph_id: int) -> Response:
     """A small picture of a photograph: its present version in grey, or ``?colour=1``."""
     with services().database.session() as session:
-        photograph = photographs.get(session, photograph_id)
+        photograph = photographs.get(session, photograph_id, removed_too=True)
         recipe = versions.recipe_of(photograph.shown)
     colour = request.args.get("colour") == "1"
     path = services().small.picture(photograph, None if colour else recipe)

@@ -48,9 +48,12 @@ export async function ask(method, address, body, more) {
   return (await send(method, address, body, more)).json();
 }
 
-/** Show a line at the foot of the page, with something to do if wanted. */
-export function say(text, action, act) {
-  window.dispatchEvent(new CustomEvent("say", { detail: { text, action, act } }));
+/**
+ * Show a line at the foot of the page, with something to do if wanted, as long as that holds.
+ * @param {string} text @param {string} [action] @param {() => any} [act] @param {() => boolean} [holds]
+ */
+export function say(text, action, act, holds) {
+  window.dispatchEvent(new CustomEvent("say", { detail: { text, action, act, holds } }));
 }
 
 /** Leave a line for the page that is about to open. */

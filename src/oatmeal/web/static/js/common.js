@@ -5,6 +5,16 @@ import { ask, say } from "./api.js";
 const STAYS_MS = 9000;
 const LOOK_MS = 1000;
 
+/** Where the pointer is: a line lets it through to what lies under it, so that it is not told. */
+let pointer = { x: -1, y: -1 };
+window.addEventListener("pointermove", ({ clientX, clientY }) => { pointer = { x: clientX, y: clientY }; }, { passive: true });
+
+/** @param {HTMLElement} element */
+function pointed(element) {
+  const { left, right, top, bottom } = element.getBoundingClientRect();
+  return pointer.x >= left && pointer.x < right && pointer.y >= top && pointer.y < bottom;
+}
+
 Alpine.data("toasts", () => ({
   lines: [],
   init() {
@@ -18,11 +28,20 @@ Alpine.data("toasts", () => ({
     });
     this.add({ text, action, act });
   },
-  add({ text, action, act }) {
-    const line = { id: crypto.randomUUID(), text, action: action || "", act };
+  add({ text, action, act, holds = () => true }) {
+    const line = { id: crypto.randomUUID(), text, action: action || "", act, holds };
     this.lines.push(line);
     this.raise();
-    setTimeout(() => this.drop(line.id), STAYS_MS);
+    this.count(line);
+  },
+  /** A line goes by itself, but neither while it is pointed at nor while it has the focus. */
+  count(line) {
+    clearTimeout(line.timer);
+    line.timer = setTimeout(() => {
+      const shown = document.getElementById(`line-${line.id}`);
+      if (shown && (pointed(shown) || shown.matches(":focus-within"))) this.count(line);
+      else this.drop(line.id);
+    }, STAYS_MS);
   },
   /** Above everything, an open dialog too. */
   raise() {

@@ -3,6 +3,9 @@ import { ask, upload } from "./api.js";
 
 const AT_ONCE = 2;
 
+/** What is said of a file that was taken in. */
+const WORDS = { added: "added", there: "there already", back: "back again" };
+
 /** After a broken connection a file is sent again by itself so often, after so long. */
 const TRIES = 5;
 const WAIT_MS = 2000;
@@ -68,10 +71,10 @@ export function incoming() {
       await Promise.all(Array.from({ length: AT_ONCE }, lane));
       const done = this.files.filter((file) => file.done);
       if (this.running() || !done.length) return;
-      await this.putInOrder(done);
+      await this.putInOrder(done.filter(({ words }) => words === WORDS.added));
       this.added(done[0].series, this.files);
     },
-    /** Two files travel at once and may overtake each other. */
+    /** Two files travel at once and may overtake each other; what was there already stays where it is. */
     async putInOrder(done) {
       const made = done.map((file) => file.made);
       if (made.every((id, place) => !place || made[place - 1] < id)) return;
@@ -89,7 +92,7 @@ export function incoming() {
           file.share = share;
           file.words = share < 1 ? `${Math.round(share * 100)} %` : "being read";
         }, this.abort.signal);
-        Object.assign(file, { state: "done", done: true, words: "added", made: made.id, note: made.note });
+        Object.assign(file, { state: "done", done: true, words: WORDS[made.how], made: made.id, note: made.note });
       } catch (problem) {
         if (problem.status === 0 && file.tries < TRIES) {
           file.tries += 1;
@@ -126,10 +129,10 @@ export function incoming() {
       if (some) window.location.assign(`/series/${series}`);
     },
     summary() {
-      const done = this.files.filter((file) => file.done).length;
+      const said = Object.values(WORDS).map((words) => [this.files.filter((file) => file.words === words).length, words]);
       const failed = this.files.filter((file) => file.error).length;
-      const words = `${done} of ${this.files.length} added`;
-      return failed ? `${words}, ${failed} refused` : words;
+      const more = [...said.slice(1), [failed, "refused"]].filter(([some]) => some).map(([some, words]) => `, ${some} ${words}`);
+      return `${said[0][0]} of ${this.files.length} added${more.join("")}`;
     },
   };
 }

@@ -49,6 +49,14 @@ Alpine.data("seriesPage", () => ({
       card.querySelector(".title").textContent = renamed.name;
     });
   },
+  async bringBack(id) {
+    try {
+      await ask("POST", `/api/series/${id}/restore`);
+      window.location.reload();
+    } catch (problem) {
+      say(problem.message);
+    }
+  },
   async remove(id) {
     const card = cardOf(id);
     try {

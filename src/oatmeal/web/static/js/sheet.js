@@ -1,6 +1,6 @@
 // A series as a contact sheet.
 import Alpine from "./common.js";
-import { ask, say, sayNext } from "./api.js";
+import { ask, say, sayNext, send } from "./api.js";
 import { applying } from "./applying.js";
 import { batching } from "./batch.js";
 import { checking } from "./checking.js";
@@ -10,6 +10,16 @@ import { naming } from "./naming.js";
 import { selecting } from "./selecting.js";
 
 const start = JSON.parse(document.getElementById("start").textContent);
+
+/** Show what the sheet holds now under the list of what was added, which stays to be read. */
+async function renew() {
+  const page = new DOMParser().parseFromString(await (await send("GET", window.location.pathname)).text(), "text/html");
+  for (const part of [".topbar .where", "main > .empty", "main > .cards", ".removed"]) {
+    const [shown, now] = [document, page].map((one) => one.querySelector(part));
+    if (now) shown.replaceChildren(...now.childNodes);
+    shown.classList.toggle("gone", !now || now.classList.contains("gone"));
+  }
+}
 
 Alpine.data("sheetPage", () => ({
   ...incoming(),
@@ -43,6 +53,23 @@ Alpine.data("sheetPage", () => ({
   },
   added(series, files) {
     if (files.every((file) => file.done && !file.note)) window.location.reload();
+    else renew().then(() => this.show(this.view));
+  },
+  /** @param {Event & {target: HTMLElement}} event */
+  removedClick({ target }) {
+    const { back } = target.dataset;
+    if (!back) return;
+    const all = /** @type {HTMLElement[]} */ ([...this.$root.querySelectorAll("[data-back]")]).map(({ dataset }) => Number(dataset.back)).filter(Boolean);
+    this.bringBack(back === "all" ? all : [Number(back)]);
+  },
+  /** Bring photographs back that had been removed. @param {number[]} ids */
+  async bringBack(ids) {
+    try {
+      await ask("POST", "/api/photographs/restore", { photographs: ids });
+      window.location.reload();
+    } catch (problem) {
+      say(problem.message);
+    }
   },
   /** @returns {HTMLElement[]} */
   cards() {

@@ -299,7 +299,7 @@ export function areaing(bench) {
       if (bound) {
         one.on = false;
         bench.work.settle();
-        say(`${name} is switched off, not removed: the mask of ${this.called(bound.id)} follows it.`, "Undo", () => bench.work.undo());
+        bench.work.tellStep(`${name} is switched off, not removed: the mask of ${this.called(bound.id)} follows it.`);
         return;
       }
       for (const other of followers) this.keep(other, one);
@@ -307,7 +307,7 @@ export function areaing(bench) {
       delete this.shown[id];
       this.choose(this.list()[Math.min(place, this.list().length - 1)]?.id || "");
       bench.work.settle();
-      say(`${name} is removed.`, "Undo", () => bench.work.undo());
+      bench.work.tellStep(`${name} is removed.`);
     },
     /** True if an area's mask is nothing but another one's. */
     isAll(other) {
@@ -338,7 +338,7 @@ export function areaing(bench) {
       bench.work.recipe.areas = copy(bench.work.rest.areas);
       this.choose("");
       bench.work.settle();
-      say("All areas are taken away.", "Undo", () => bench.work.undo());
+      bench.work.tellStep("All areas are taken away.");
     },
 
     // groups

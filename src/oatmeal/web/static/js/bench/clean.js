@@ -322,7 +322,7 @@ export function cleaning(bench) {
       this.chosen = -1;
       bench.work.settle();
       this.draw();
-      say("All spots are taken away.", "Undo", () => bench.work.undo());
+      bench.work.tellStep("All spots are taken away.");
     },
     spotWords(number) {
       const spot = this.all()[number];

@@ -274,7 +274,8 @@ export function cropping(bench) {
         const moved = !same(before, bench.work.recipe.prepare[part]);
         if (moved || !said) bench.work.settle();
         else bench.frame.waiting = false;
-        if (said) say(said(found), ...(moved ? ["Undo", () => bench.work.undo()] : []));
+        if (said && moved) bench.work.tellStep(said(found));
+        else if (said) say(said(found));
       } catch (problem) {
         bench.frame.waiting = false;
         say(problem.message);

@@ -100,7 +100,7 @@ export function lighting(bench) {
         if (!same) {
           bench.work.recipe.prepare.light = light;
           bench.work.settle();
-          say(said(found), "Undo", () => bench.work.undo());
+          bench.work.tellStep(said(found));
         } else {
           bench.frame.ask(false);
           say(said(found));

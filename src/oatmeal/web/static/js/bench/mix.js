@@ -93,7 +93,7 @@ export function mixing(bench) {
         const found = await ask("POST", address(what), { recipe: copy(bench.work.recipe), ...body });
         Object.assign(bench.work.recipe.mix.lifts, found.lifts);
         bench.work.settle();
-        say(`${said}: ${found.words}.`, "Undo", () => bench.work.undo());
+        bench.work.tellStep(`${said}: ${found.words}.`);
       } catch (problem) {
         bench.frame.waiting = false;
         say(problem.message);

@@ -16,6 +16,7 @@ export class Saver {
     this.memory = own(`oatmeal-unsaved-${version.id}`);
     this.shown = shown;
     this.replaced = replaced;
+    /** What is not stored yet, in order: recipes, and moves through the history. @type {{recipe?: any, where?: string, body?: any}[]} */
     this.queue = [];
     /** Pins that are not stored yet. @type {any[]|null} */
     this.pins = null;
@@ -48,13 +49,25 @@ export class Saver {
     }
   }
 
-  /** Store a recipe as one undo step. */
+  /** Store a recipe as one undo step; false if there is nothing new in it. */
   save(recipe) {
-    const last = this.queue.length ? [this.queue.at(-1)] : [this.saved, this.sent];
-    if (last.some((one) => same(recipe, one))) return;
-    this.queue.push(copy(recipe));
+    const mine = this.mine();
+    const known = mine ? [mine] : [this.saved, this.sent];
+    if (known.some((one) => same(recipe, one))) return false;
+    this.add({ recipe: copy(recipe) });
+    return true;
+  }
+
+  /** Let something wait its turn; resolves when everything is stored. @param {{recipe?: any, where?: string, body?: any}} entry */
+  add(entry) {
+    this.queue.push(entry);
     this.remember();
-    this.flush();
+    return this.flush();
+  }
+
+  /** The newest recipe that is not stored. */
+  mine() {
+    return this.queue.findLast(({ recipe }) => recipe)?.recipe;
   }
 
   /** Store the pins, in order with the recipes. @param {any[]} pins */
@@ -66,24 +79,32 @@ export class Saver {
   remember() {
     if (!this.queue.length) localStorage.removeItem(this.memory);
     else {
-      const left = { revision: this.revision, recipe: this.queue.at(-1) };
-      localStorage.setItem(this.memory, JSON.stringify(left));
+      const recipe = this.mine();
+      const after = this.queue.slice(this.queue.findLastIndex((entry) => entry.recipe) + 1);
+      localStorage.setItem(this.memory, JSON.stringify({ revision: this.revision, recipe, moves: after }));
     }
   }
 
   /** Resolves when everything is stored, or cannot be now. */
   flush() {
-    this.busy ??= this.work().finally(() => {
+    this.busy ??= this.work().then(() => {
       this.busy = null;
+      return this.waits() ? this.flush() : undefined; // it came while the last answer was taken
     });
     return this.busy;
   }
 
+  waits() {
+    return (this.queue.length > 0 || this.pins !== null) && !this.shown.conflict;
+  }
+
   async work() {
-    while ((this.queue.length || this.pins) && !this.shown.conflict) {
+    while (this.waits()) {
       this.say("saving …");
       try {
-        if (this.queue.length) await this.sendRecipe(this.queue[0]);
+        const [next] = this.queue;
+        if (next?.recipe) await this.sendRecipe(next.recipe);
+        else if (next) await this.sendMove(next);
         else await this.sendPins(this.pins);
       } catch (problem) {
         if (!this.trouble(problem)) return;
@@ -99,6 +120,18 @@ export class Saver {
     this.hold(version.recipe, recipe);
     this.take(version);
     this.remember();
+  }
+
+  /** Undo, redo or another step of the history; what the page shows is replaced unless it was changed since. */
+  async sendMove(/** @type {{where?: string, body?: any}} */ { where, body }) {
+    if (!(where in this.shown) || this.shown[where]) {
+      const version = await ask("POST", `${this.address}/${where}`, { revision: this.revision, ...body });
+      this.take(version);
+      this.hold(version.recipe);
+    }
+    this.queue.shift();
+    this.remember();
+    if (!this.queue.length) this.replaced(copy(this.saved));
   }
 
   async sendPins(pins) {
@@ -132,34 +165,13 @@ export class Saver {
   }
 
   /** @param {"undo"|"redo"} which */
-  async step(which) {
-    this.say("saving …");
-    await this.flush();
-    if (this.shown.conflict) return;
-    if (!this.shown[which]) {
-      this.say("saved");
-      return;
-    }
-    await this.move(which, {});
+  step(which) {
+    return this.add({ where: which });
   }
 
-  /** Let a step of the history be in force. */
-  async go(step) {
-    await this.flush();
-    if (!this.shown.conflict) await this.move("go", { step });
-  }
-
-  async move(where, body) {
-    this.say("saving …");
-    try {
-      const version = await ask("POST", `${this.address}/${where}`, { revision: this.revision, ...body });
-      this.take(version);
-      this.hold(version.recipe);
-      this.replaced(copy(version.recipe));
-      this.say("saved");
-    } catch (problem) {
-      this.trouble(problem);
-    }
+  /** Let a step of the history be in force. @param {number} step */
+  go(step) {
+    return this.add({ where: "go", body: { step } });
   }
 
   /** Ask whether this version was changed elsewhere; if so, say so before anything is done on top. */
@@ -179,7 +191,7 @@ export class Saver {
 
   /** Show what was stored elsewhere; what this page holds stays in the history, as a branch that was left. */
   async showNewer() {
-    const mine = this.queue.at(-1);
+    const mine = this.mine();
     this.queue = [];
     this.pins = null;
     this.remember();
@@ -196,7 +208,7 @@ export class Saver {
 
   /** Store what this page holds as a further step on top of the newer state. */
   takeOver() {
-    const mine = this.queue.at(-1) || this.saved;
+    const mine = this.mine() || this.saved;
     this.shown.conflict = false;
     this.take(this.newer);
     this.hold(this.newer.recipe);

@@ -38,7 +38,7 @@ export function toning(bench) {
         bench.work.recipe.tone.levels = levels;
         bench.work.settle();
         const end = levels.out_white < 255 ? "the lightest tone leaves 2 % ink" : "the curve itself ends darker than 2 % ink";
-        say(`Black at ${words(levels.black)}, white at ${words(levels.white)}; ${end}.`, "Undo", () => bench.work.undo());
+        bench.work.tellStep(`Black at ${words(levels.black)}, white at ${words(levels.white)}; ${end}.`);
       } catch (problem) {
         bench.frame.waiting = false;
         say(problem.message);

@@ -1,4 +1,6 @@
 // The work: the recipe as it stands, saving it, undo, and which step is open.
+import Alpine from "../common.js";
+import { say } from "../api.js";
 import { bind } from "./panels.js";
 import { copy, same } from "./paths.js";
 
@@ -12,6 +14,8 @@ export function working(bench) {
   const { version, vocabulary } = bench;
   /** @type {ReturnType<typeof setTimeout>|undefined} */
   let soon;
+  /** Grows with every step, so that a line that offers to undo one knows that another followed. */
+  const steps = Alpine.reactive({ made: 0 });
   return {
     /** @type {import("../types/recipe.js").Recipe} */
     recipe: copy(version.recipe),
@@ -26,16 +30,20 @@ export function working(bench) {
       const { saver } = bench.parts;
       const left = saver.unsaved();
       if (!left) return;
-      if (same(left.recipe, version.recipe)) { // the server has it
+      const { revision, recipe, moves = [] } = left;
+      const unseen = recipe && !same(recipe, version.recipe); // otherwise the server has it
+      if (unseen) this.recipe = recipe;
+      if (revision !== saver.revision) {
         saver.remember();
-        return;
-      }
-      this.recipe = left.recipe;
-      if (left.revision !== saver.revision) {
+        if (!unseen) return;
         saver.newer = copy(version);
-        saver.queue = [left.recipe];
+        saver.queue = [{ recipe }];
         this.saver.conflict = true;
-      } else saver.save(left.recipe);
+      } else {
+        saver.remember();
+        if (unseen) saver.save(recipe);
+        for (const move of moves) saver.add(move);
+      }
     },
 
     /** Something is being moved: show it as it moves. */
@@ -57,7 +65,7 @@ export function working(bench) {
     settleNow() {
       clearTimeout(soon);
       const { saver, scale } = bench.parts;
-      saver.save(this.recipe);
+      if (saver.save(this.recipe)) steps.made += 1;
       bench.finish.draw();
       scale.draw();
       bench.parts.field.draw();
@@ -70,6 +78,7 @@ export function working(bench) {
     /** Another recipe is in force: undo, a step of the history, a newer state. */
     replace(recipe) {
       bench.compare.faceNow();
+      steps.made += 1;
       this.recipe = recipe;
       bench.formula.draft = "";
       bench.formula.formulaError = "";
@@ -95,6 +104,11 @@ export function working(bench) {
     redo() {
       this.settleNow();
       return bench.parts.saver.step("redo");
+    },
+    /** Tell of the step just made, with *Undo* as long as it is the last one. @param {string} text */
+    tellStep(text) {
+      const { made } = steps;
+      say(text, "Undo", () => this.undo(), () => steps.made === made);
     },
     undoTitle() {
       return this.saver.undo ? `Undo: ${this.saver.undo} (Ctrl Z)` : "Nothing to undo";
