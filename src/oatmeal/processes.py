@@ -9,14 +9,22 @@ from __future__ import annotations
 
 import multiprocessing
 import os
+import shutil
 import signal
+import stat
+import tempfile
 import threading
+import time
 from multiprocessing import forkserver, resource_tracker
 from multiprocessing.context import ForkServerContext
+from pathlib import Path
 from typing import Final
 
 #: The module that loads what they need.
 _READY: Final = "oatmeal.exports.ready"
+
+#: Seconds after which a folder for a socket has one.
+_BEGINNING_S: Final = 60
 
 
 def beginning() -> ForkServerContext:
@@ -26,11 +34,42 @@ def beginning() -> ForkServerContext:
     # Ctrl-C is for this process; one that it reaches while it loads would say where it was
     resource_tracker.ensure_running()  # begun with the other, it would let Ctrl-C through to both
     before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
+    temporary = tempfile.tempdir
     try:
+        tempfile.tempdir = _sockets()
         forkserver.ensure_running()
     finally:
+        tempfile.tempdir = temporary
         signal.pthread_sigmask(signal.SIG_SETMASK, before)
     return context
+
+
+def _sockets() -> str | None:
+    """A folder of this user for the sockets of processes, without those that killed ones left.
+
+    multiprocessing removes its folder when a process ends, but not when it is killed. None, which
+    stands for the usual place, where somebody else holds the folder's name.
+    """
+    folder = Path(tempfile.gettempdir()) / f"oatmeal-{os.getuid()}"
+    try:
+        folder.mkdir(mode=0o700, exist_ok=True)
+        status = folder.lstat()
+    except OSError:
+        return None
+    if not stat.S_ISDIR(status.st_mode) or status.st_uid != os.getuid():
+        return None
+    listening = Path("/proc/net/unix").read_text()  # to ask at a socket would disturb its process
+    for left in folder.glob("pymp-*"):
+        if f"{left}/" not in listening and _age_s(left) > _BEGINNING_S:
+            shutil.rmtree(left, ignore_errors=True)
+    return str(folder)
+
+
+def _age_s(folder: Path) -> float:
+    try:
+        return time.time() - folder.stat().st_mtime
+    except OSError:
+        return 0.0  # its process ended meanwhile
 
 
 def settle_in() -> None:

@@ -1,6 +1,7 @@
 """Desks of photographs in use are held by their size in memory."""
 
 import threading
+import time
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
@@ -28,9 +29,8 @@ def found(web, app):
 
 
 @pytest.fixture
-def bench(app, monkeypatch):
-    """What makes a workbench of some size that weighs its desks every time."""
-    monkeypatch.setattr(workbench, "_WEIGHED_S", 0.0)
+def bench(app):
+    """What makes a workbench of some size."""
     proxies = app.extensions["oatmeal"].workbench._proxies
     return lambda most_bytes: Workbench(proxies, most_bytes)
 
@@ -38,7 +38,8 @@ def bench(app, monkeypatch):
 def used(bench, photograph):
     desk = bench.desk(photograph)
     desk.frame(Request(REST, 300))
-    assert bench.desk(photograph) is desk  # and weighed as it is now
+    bench.weigh()
+    assert bench.desk(photograph) is desk
     return desk
 
 
@@ -63,6 +64,21 @@ def test_the_one_that_is_worked_on_stays_however_large(bench, found):
     assert tiny.desk(found[0]) is one
     used(tiny, found[1])
     assert tiny.desk(found[0]) is not one
+
+
+def test_desks_are_weighed_after_their_frames_by_themselves(bench, found):
+    """As they were set up all would fit; after a frame each only two do."""
+    empty = held_bytes(bench(1 << 30).desk(found[0]))
+    tight = bench(int(5.5 * empty))
+    for photograph in found:
+        tight.desk(photograph).frame(Request(REST, 300))
+        tight.desk(photograph).source()
+    end = time.monotonic() + 20
+    while len(tight._desks) == len(found):
+        assert time.monotonic() < end
+        time.sleep(0.05)
+    held = sum(map(held_bytes, tight._desks.values()))
+    assert held <= 5.5 * empty
 
 
 def test_a_desk_weighs_its_arrays_once_each(bench, found):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import base64
 import threading
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any, Final
 
 import numpy as np
@@ -139,6 +139,8 @@ class Desk:
         Where its reduced copies come from.
     sizes : int
         Held ready of each view.
+    worked : callable
+        Told whenever something was done, which may have left more to hold.
     """
 
     def __init__(
@@ -147,12 +149,14 @@ class Desk:
         size: tuple[int, int],
         proxies: Proxies,
         sizes: int = SIZES,
+        worked: Callable[[], None] = lambda: None,
     ) -> None:
         self._original = original
         self._sizes = sizes
         self._size = size
         self._proxies = proxies
-        self._lock = threading.Lock()
+        self._lock = _Telling(worked)
+        self._worked = worked
         guard = proxies.auto_guard(original)
         # by itself, or a desk that was put away would hold itself
         self._pixels = Pixels(original, proxies)
@@ -316,11 +320,28 @@ class Desk:
 
     def source(self) -> SourcePicture:
         """The file's own pixels, decoded once; frames of the copies go on meanwhile."""
-        return self._pixels.source()
+        source = self._pixels.source()
+        self._worked()
+        return source
 
     def prepare_source(self) -> None:
         """Decode the file ahead of the first look at 100 %."""
         self.source()
+
+
+class _Telling:
+    """A lock that tells when it was let go."""
+
+    def __init__(self, told: Callable[[], None]) -> None:
+        self._lock = threading.Lock()
+        self._told = told
+
+    def __enter__(self) -> None:
+        self._lock.acquire()
+
+    def __exit__(self, *problem: object) -> None:
+        self._lock.release()
+        self._told()
 
 
 def _extent(whole: Pipeline, rectangle: Rectangle | None) -> tuple[int, int]:

@@ -18,8 +18,8 @@ from oatmeal.memory import held_bytes
 #: Memory that desks may take unless said otherwise.
 USUAL_BYTES: Final = 4 * 1024**3
 
-#: Seconds between two weighings of a desk.
-_WEIGHED_S: Final = 1.0
+#: Seconds between two weighings.
+_WEIGHED_S: Final = 0.5
 
 
 class Workbench:
@@ -44,7 +44,10 @@ class Workbench:
         self._coming: dict[str, Future[Desk]] = {}
         self._ahead = ThreadPoolExecutor(1, "ahead")
         self._newest = ""
-        self._weights: dict[str, tuple[float, int]] = {}
+        self._weights: dict[str, int] = {}
+        self._worked_on: set[str] = set()
+        self._heavier = threading.Event()
+        threading.Thread(target=self._weigh_for_ever, name="weighing", daemon=True).start()
 
     def desk(self, photograph: Photograph) -> Desk:
         """The desk of a photograph, set up now if it is not in use."""
@@ -80,13 +83,30 @@ class Workbench:
         with self._lock:
             self._desks.setdefault(sha256, desk)
             self._desks.move_to_end(sha256)
-            now, (weighed, _) = time.monotonic(), self._weights.get(sha256, (-1e9, 0))
-        if now - weighed >= _WEIGHED_S:
-            size_held = held_bytes(desk)
-            with self._lock:
-                self._weights[sha256] = (now, size_held)
-                self._make_room()
         return desk
+
+    def _worked(self, sha256: str) -> None:
+        """Something was done at a desk: it may hold more than before."""
+        with self._lock:
+            self._worked_on.add(sha256)
+        self._heavier.set()
+
+    def _weigh_for_ever(self) -> None:
+        while True:
+            self._heavier.wait()
+            self._heavier.clear()
+            self.weigh()
+            time.sleep(_WEIGHED_S)  # a drag is many frames a second
+
+    def weigh(self) -> None:
+        """Weigh the desks at which something was done since, and make room."""
+        with self._lock:
+            changed = [(one, self._desks.get(one)) for one in self._worked_on]
+            self._worked_on.clear()
+        weights = {one: held_bytes(desk) for one, desk in changed if desk is not None}
+        with self._lock:
+            self._weights.update(weights)
+            self._make_room()
 
     def begin(self, photograph: Photograph, recipe: Recipe) -> None:
         """Set a desk up in the background, and what its first frame needs at any size.
@@ -105,9 +125,12 @@ class Workbench:
             self.desk(photograph).frame(Request(recipe, SMALLEST_SIDE))
 
     def _set_up(self, photograph: Photograph, promised: Future[Desk]) -> Desk:
-        size = (photograph.width, photograph.height)
+        size, sha256 = (photograph.width, photograph.height), photograph.sha256
         try:
-            desk = Desk(photograph.original, size, self._proxies, self._sizes)
+            # a function, which is not weighed: what it belongs to is no part of the desk
+            desk = Desk(
+                photograph.original, size, self._proxies, self._sizes, lambda: self._worked(sha256)
+            )
         except BaseException as problem:
             with self._lock:
                 del self._coming[photograph.sha256]
@@ -123,7 +146,7 @@ class Workbench:
         """Put the longest unused desks away until the others fit."""
         left = self._most_bytes
         for place, sha256 in enumerate(reversed(list(self._desks))):
-            left -= self._weights.get(sha256, (0.0, 0))[1]
+            left -= self._weights.get(sha256, 0)
             if left < 0 and place > 0:
                 del self._desks[sha256]
-                self._weights.pop(sha256, None)
+        self._weights = {one: self._weights[one] for one in self._desks if one in self._weights}

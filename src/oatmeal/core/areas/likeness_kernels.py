@@ -39,49 +39,59 @@ def models(features: Plane, spots: Points, reach: float, nearest: float) -> Poin
         Place, mean, and the covariance's six numbers.
     """
     rows, columns = features.shape[1:]
-    found = []
     far = math.ceil(reach)
-    for x, y in spots:
-        column, row = (
-            round(float(np.clip(x, 0, columns - 1))),
-            round(float(np.clip(y, 0, rows - 1))),
-        )
-        y0, y1 = max(0, row - far), min(rows, row + far + 1)
-        x0, x1 = max(0, column - far), min(columns, column + far + 1)
-        down, across = np.mgrid[y0:y1, x0:x1]
-        inside = (down - row) ** 2 + (across - column) ** 2 <= reach * reach
-        cells = features[:, y0:y1, x0:x1][:, inside].astype(np.float64)
-        away = ((cells - np.median(cells, axis=1, keepdims=True)) ** 2).sum(axis=0)
-        kept = cells[:, np.argsort(away, kind="stable")[: max(3, round(nearest * cells.shape[1]))]]
-        mean = kept.mean(axis=1)
-        spread = (kept - mean[:, None]) @ (kept - mean[:, None]).T / kept.shape[1]
-        found.append([x, y, *mean, *spread[np.triu_indices(3)]])
-    return np.array(found, dtype=np.float64).reshape(-1, 11)
+    down, across = np.mgrid[-far : far + 1, -far : far + 1]
+    disc = np.stack([down, across])[:, down**2 + across**2 <= reach * reach]
+    middles = np.clip(np.rint(spots[:, ::-1]), 0, (rows - 1, columns - 1)).astype(int)
+    found = np.empty((len(spots), 11))
+    found[:, :2] = spots
+    whole = ((middles >= far) & (middles < (rows - far, columns - far))).all(axis=1)
+    if whole.any():  # all at once: their discs have the same cells
+        found[whole, 2:] = _colours(features, middles[whole], disc, nearest)
+    for number in np.flatnonzero(~whole):
+        cells = middles[number][:, None] + disc
+        inside = ((cells >= 0) & (cells < [[rows], [columns]])).all(axis=0)
+        part = _colours(features, middles[number : number + 1], disc[:, inside], nearest)
+        found[number, 2:] = part[0]
+    return found
+
+
+def _colours(
+    features: Plane, middles: NDArray[np.int_], disc: NDArray[np.int_], nearest: float
+) -> Points:
+    """Mean and covariance of the cells of a disc round each of n middles, float64 (n, 9)."""
+    cells = features[:, middles[:, :1] + disc[0], middles[:, 1:] + disc[1]].astype(np.float64)
+    away = ((cells - np.median(cells, axis=2, keepdims=True)) ** 2).sum(axis=0)
+    count = max(3, round(nearest * cells.shape[2]))
+    order = np.argsort(away, axis=1, kind="stable")[:, :count]
+    kept = np.take_along_axis(cells, order[None], axis=2)
+    mean = kept.mean(axis=2)
+    rest = kept - mean[:, :, None]
+    spread = np.einsum("ink,jnk->nij", rest, rest) / kept.shape[2]
+    return np.concatenate([mean.T, spread[:, *np.triu_indices(3)]], axis=1)
 
 
 def inverted(seen: Points, widened: float, tolerance: float) -> Plane:
     """Place, mean, and the inverse of ``widened * covariance + tolerance^2``, float32 (n, 11)."""
-    out = np.array(seen, dtype=np.float64)
-    for row in out:
-        spread = np.zeros((3, 3))
-        spread[np.triu_indices(3)] = row[5:]
-        spread = np.triu(spread) + np.triu(spread, 1).T
-        turned = np.linalg.inv(widened * spread + tolerance**2 * np.eye(3))
-        row[5:] = turned[np.triu_indices(3)]
-    return out.astype(np.float32)
+    upper = np.triu_indices(3)
+    spread = np.empty((len(seen), 3, 3))
+    spread[:, upper[0], upper[1]] = spread[:, upper[1], upper[0]] = seen[:, 5:]
+    turned = np.linalg.inv(widened * spread + tolerance**2 * np.eye(3))
+    return np.concatenate([seen[:, :5], turned[:, upper[0], upper[1]]], axis=1).astype(np.float32)
 
 
 @parallel
 def _alike(chunk, features, models, unlike, low, high, reach, out):  # type: ignore[no-untyped-def]
     scale = _f(1.0) / (high - low)
+    other_than, beyond = high * high, reach * reach
     for y in rows_of(chunk, out.shape[0]):
         for x in range(out.shape[1]):
             f0, f1, f2 = features[0, y, x], features[1, y, x], features[2, y, x]
             best, nearest = _f(0.0), _f(1e9)
             for i in range(models.shape[0]):
                 dx, dy = _f(x) - models[i, 0], _f(y) - models[i, 1]
-                away = math.sqrt(dx * dx + dy * dy) / reach
-                if away >= _f(1.0):
+                far = dx * dx + dy * dy
+                if far >= beyond:
                     continue
                 a, b, c = f0 - models[i, 2], f1 - models[i, 3], f2 - models[i, 4]
                 square = models[i, 5] * a * a + models[i, 8] * b * b + models[i, 10] * c * c
@@ -90,6 +100,9 @@ def _alike(chunk, features, models, unlike, low, high, reach, out):  # type: ign
                 )
                 square = max(square, _f(0.0))
                 nearest = min(nearest, square)
+                if square >= other_than:
+                    continue
+                away = math.sqrt(far) / reach
                 t = min(max((math.sqrt(square) - low) * scale, _f(0.0)), _f(1.0))
                 like = _f(1.0) - t * t * (_f(3.0) - _f(2.0) * t)
                 t = min(max(away * _f(2.0) - _f(1.0), _f(0.0)), _f(1.0))
