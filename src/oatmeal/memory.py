@@ -7,7 +7,7 @@ import gc
 import sys
 from collections import deque
 from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from functools import partial
 from typing import Any, Final
 
@@ -43,6 +43,12 @@ def keep_frames() -> bool:
     wanted = ((_ARENA_MAX, 1), (_MMAP_THRESHOLD, REUSED_BYTES), (_TRIM_THRESHOLD, KEPT_BYTES))
     done = [mallopt(name, value) == 1 for name, value in wanted]
     return all(done)
+
+
+def give_back() -> None:
+    """Let the system have what was freed between things that are still held (malloc_trim(3))."""
+    with suppress(AttributeError, OSError):
+        ctypes.CDLL(None).malloc_trim(0)
 
 
 @contextmanager

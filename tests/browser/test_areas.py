@@ -302,6 +302,32 @@ def alike_takes_what_is_meant_and_leaves_what_is_not(lift, page):
 
 
 @lifts.part
+def the_dot_of_alike_is_where_it_was_stroked_and_follows_the_pointer(lift, page):
+    """However its mask lies; a copy stays where it is, since elsewhere it would mean another."""
+    tool(page, "Alike")
+    draw(lift, (0.21, 0.2), (0.23, 0.45))
+    page.get_by_role("button", name="Printing map", exact=True).click()
+    dot = page.locator(".areaboard .anchor")
+
+    def lies():
+        return [float(dot.get_attribute(name)) for name in ("cx", "cy")]
+
+    side = page.locator(".surround").bounding_box()
+    corner = np.array([side["x"], side["y"]])
+    stroked = np.array(lift.at(0.22, 0.325)) - corner
+    assert np.abs(lies() - stroked).max() < 30
+    before = np.array(lies())
+    lift.drag(dot, 60, 20)
+    assert np.abs(lies() - before - (60, 20)).max() < 3
+    page.get_by_role("button", name="Copy", exact=True).click()
+    lift.settled()
+    first, second = areas(lift)
+    assert first.move == second.move
+    assert first.move[0] > 0
+    page.get_by_role("button", name="Printing map", exact=True).click()
+
+
+@lifts.part
 def tones_and_colours_are_picked_in_the_picture(lift, page):
     tool(page, "Colours")
     page.mouse.click(*lift.at(0.1, 0.15))

@@ -1,5 +1,7 @@
 """The group Threads of Prepare: drawn, dragged, typed, and on the picture."""
 
+import re
+
 import numpy as np
 import pytest
 from playwright.sync_api import expect
@@ -50,6 +52,26 @@ def a_foot_is_dragged_to_its_neighbour_s_and_the_greys_follow(loom, page):
     page.get_by_role("button", name="Undo").first.click()
     loom.settled()
     assert threads(loom).orange.hue > -20
+
+
+@looms.part
+def a_foot_led_past_the_end_comes_in_at_the_other(loom, page):
+    """It can be taken again, and nothing is selected."""
+    plot = page.get_by_role("group", name=re.compile("^Threads")).bounding_box()
+    loom.drag(foot(page, "red"), -27, 0)
+    led = threads(loom).red.hue
+    assert led < -20
+    place = foot(page, "red").bounding_box()
+    assert place["x"] > plot["x"] + 0.9 * plot["width"]
+    assert place["x"] + place["width"] < plot["x"] + plot["width"] + 5
+    loom.drag(foot(page, "red"), 6, 0)
+    assert led < threads(loom).red.hue < led + 10
+    word = page.locator(".ribbons .name").first.bounding_box()
+    page.mouse.move(word["x"] + 2, word["y"] + 5)
+    page.mouse.down()
+    page.mouse.move(plot["x"] + 300, word["y"] + 20, steps=5)
+    page.mouse.up()
+    assert page.evaluate("getSelection().toString()") == ""
 
 
 @looms.part

@@ -13,7 +13,7 @@ from oatmeal.library.desk import SIZES, SMALLEST_SIDE, Desk
 from oatmeal.library.models import Photograph
 from oatmeal.library.proxies import Proxies
 from oatmeal.library.requests import Request
-from oatmeal.memory import held_bytes
+from oatmeal.memory import give_back, held_bytes
 
 #: Memory that desks may take unless said otherwise.
 USUAL_BYTES: Final = 4 * 1024**3
@@ -104,9 +104,11 @@ class Workbench:
             changed = [(one, self._desks.get(one)) for one in self._worked_on]
             self._worked_on.clear()
         weights = {one: held_bytes(desk) for one, desk in changed if desk is not None}
+        del changed  # they are held no longer for being weighed
         with self._lock:
             self._weights.update(weights)
-            self._make_room()
+            gone = self._make_room()
+        _let_go(gone)
 
     def begin(self, photograph: Photograph, recipe: Recipe) -> None:
         """Set a desk up in the background, and what its first frame needs at any size.
@@ -139,14 +141,28 @@ class Workbench:
         with self._lock:
             self._desks[photograph.sha256] = desk
             del self._coming[photograph.sha256]
+            gone = self._make_room()
+        _let_go(gone)
         promised.set_result(desk)
         return desk
 
-    def _make_room(self) -> None:
-        """Put the longest unused desks away until the others fit."""
-        left = self._most_bytes
+    def _make_room(self) -> list[Desk]:
+        """Put the longest unused desks away until the others fit; returns those.
+
+        One that was not weighed yet will weigh, once it was worked at, as much as the heaviest.
+        """
+        left, gone = self._most_bytes, []
+        heaviest = max(self._weights.values(), default=0)
         for place, sha256 in enumerate(reversed(list(self._desks))):
-            left -= self._weights.get(sha256, 0)
+            left -= self._weights.get(sha256, heaviest)
             if left < 0 and place > 0:
-                del self._desks[sha256]
+                gone.append(self._desks.pop(sha256))
         self._weights = {one: self._weights[one] for one in self._desks if one in self._weights}
+        return gone
+
+
+def _let_go(desks: list[Desk]) -> None:
+    """What desks that were put away held goes back to the system."""
+    if desks:
+        desks.clear()
+        give_back()

@@ -121,7 +121,7 @@ export function areaing(bench) {
       const { picture } = bench.parts;
       bench.parts.overlay?.draw();
       if (!this.isOpen() || !picture) return;
-      this.tagsAt = Object.fromEntries(Object.entries(this.shown).flatMap(([id, { tag }]) => (tag ? [[id, picture.placeOf(picture.point({ x: tag[0], y: tag[1] }))]] : [])));
+      this.tagsAt = Object.fromEntries(Object.entries(this.shown).flatMap(([id, { tag }]) => (tag ? [[id, this.tagAt(id, tag)]] : [])));
     },
 
     // what the frame is asked for
@@ -249,7 +249,9 @@ export function areaing(bench) {
       this.part = made.mask.length - 1;
     },
     duplicateChosen() {
-      this.duplicate();
+      // what looks at the picture would look elsewhere
+      const looks = this.mask().some(({ kind }) => ["alike", "tones", "colours"].includes(kind));
+      this.duplicate(looks ? [0, 0] : undefined);
       bench.work.settle();
       this.look();
     },
@@ -508,9 +510,14 @@ export function areaing(bench) {
     anchor() {
       const tag = !this.hidden && this.works() && !this.alone && this.held() && this.shown[this.chosen]?.tag;
       if (!tag) return null;
+      const { x, y } = this.tagAt(this.chosen, tag);
+      return { at: [x, bench.masks.strokedAt(this.one()) ? y : y - ABOVE], words: `${this.called(this.chosen)}: drag or arrows move it, with Alt a copy` };
+    },
+    /** Where the tag of an area stands on the surround: where it was stroked, or in the middle of its mask. @param {string} id @param {number[]} tag */
+    tagAt(id, tag) {
       const { picture } = bench.parts;
-      const { x, y } = picture.placeOf(picture.point({ x: tag[0], y: tag[1] }));
-      return { at: [x, y - ABOVE], words: `${this.called(this.chosen)}: drag or arrows move it, with Alt a copy` };
+      const stroked = bench.masks.strokedAt(this.byId(id));
+      return stroked ? { x: stroked[0], y: stroked[1] } : picture.placeOf(picture.point({ x: tag[0], y: tag[1] }));
     },
     tagStyle(id) {
       const place = this.tagsAt[id];

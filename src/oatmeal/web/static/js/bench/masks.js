@@ -330,6 +330,14 @@ export function masking(bench) {
       const [right, down] = this.moveOf(bench.areas.one());
       return screens(points.map(([x, y]) => [x + right, y + down]));
     },
+    /** Where an area that looks for what is alike was first stroked; null for others. @param {any} one */
+    strokedAt(one) {
+      const path = one?.mask.find(({ kind, on }) => kind === "alike" && on)?.this.find(Boolean);
+      if (!path) return null;
+      const points = pointsOf(path);
+      const move = this.moveOf(one);
+      return screens([points[Math.floor(points.length / 2)].map((value, axis) => value + move[axis])])[0];
+    },
     /** Lines and places of the chosen part that are drawn on the picture. */
     drawn() {
       const part = bench.areas.works() && !bench.areas.alone && bench.areas.one() ? bench.areas.thePart() : {};

@@ -116,10 +116,13 @@ export class Ribbons {
       const from = this.x(column);
       const to = this.x(this.columns.column(this.columns.centre(column) + hue));
       const middle = (ABOVE.foot + BELOW.top) / 2;
-      const d = `M${from} ${ABOVE.foot} C${from} ${middle} ${to} ${middle} ${to} ${BELOW.top}`;
+      // hues go round: what leaves the ribbon at one end comes in at the other
+      const seen = this.columnAt(to) - COLUMNS * Math.floor((this.columnAt(to) + 0.5) / COLUMNS);
+      const shift = this.x(seen) - to;
+      const d = [...new Set([0, shift])].map((by) => `M${from + by} ${ABOVE.foot} C${from + by} ${middle} ${to + by} ${middle} ${to + by} ${BELOW.top}`).join(" ");
       set(path, { d, "stroke-width": 0.8 + (strength / 100) * 3.2 });
       set(grasp, { d });
-      set(foot, { cx: to, "aria-valuenow": hue, "aria-valuetext": `led by ${hue} degrees, strength ${strength} percent, brightness ${bright} stops` });
+      set(foot, { cx: to + shift, "aria-valuenow": hue, "aria-valuetext": `led by ${hue} degrees, strength ${strength} percent, brightness ${bright} stops` });
       const changed = hue !== 0 || strength !== 100 || bright !== 0;
       word.classList.toggle("chosen", name === chosen);
       foot.classList.toggle("chosen", name === chosen);
