@@ -3,6 +3,7 @@
 import io
 import math
 
+import cv2
 import numpy as np
 import pytest
 from PIL import Image
@@ -338,6 +339,43 @@ def a_pin_is_put_and_moved_on_the_board_too(frame, page):
     there = laid(frame).framed(np.array([kept]))[0]
     shift = 0.4 + 50 / box["width"], 0.3 + 30 / box["height"]
     assert there == pytest.approx(shift, abs=0.005)
+
+
+@frames.part
+def at_100_percent_all_of_the_picture_is_the_new_frame(frame, page):
+    """What lies under the part in view, too; so after an undo elsewhere."""
+
+    def told():
+        return page.evaluate(f"() => {STORES}.frame.provisional")
+
+    def under_is_now():
+        """The whole picture under the part is that of the recipe; a turn by 4 degrees shows."""
+        under = frame.canvas()
+        codes = quantised(rendered(decode(WAGON), frame.recipe(), 1024), np.uint8, dither=False)
+        now = cv2.resize(codes, (under["width"], under["height"]), interpolation=cv2.INTER_AREA)
+        return under["width"] < 1030 and np.abs(now - under["green"].astype(float)).mean() < 2
+
+    page.get_by_role("button", name="grey", exact=True).click()
+    page.get_by_role("button", name="100", exact=True).click()
+    frame.settled()
+    angle = page.locator('input.number[data-path="prepare.frame.angle"]')
+    angle.fill("4")
+    angle.press("Enter")
+    frame.settled()
+    frame.until(under_is_now)
+    assert told() == ""
+    surround = page.locator(".surround").bounding_box()
+    part = page.locator(".pane canvas").nth(1).bounding_box()
+    assert part["x"] <= surround["x"]
+    assert part["x"] + part["width"] >= surround["x"] + surround["width"]
+    page.keyboard.press("m")
+    frame.settled()
+    page.keyboard.press("Control+z")
+    frame.settled()
+    assert settings(frame).angle == 0
+    frame.until(under_is_now)
+    assert told() == ""
+    page.get_by_role("button", name="Fit", exact=True).click()
 
 
 @frames.part

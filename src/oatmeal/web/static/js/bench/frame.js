@@ -6,6 +6,7 @@ import { band } from "./toneband.js";
 const STILL_MS = 160;
 const TRIAL_SIDE = 64;
 const AHEAD_MS = 700;
+const WHOLE_SIDE = 1024;
 /** The server understood, and will not do it. */
 const REFUSED = 422;
 const LOOK = "look";
@@ -23,6 +24,8 @@ export function framing(bench) {
   let prepared = false;
   /** The view that the newest complete frame was asked for. */
   let asked = "";
+  /** The whole picture that was asked for beside a part of it. */
+  let wholeAsked = "";
   /** @type {ReturnType<typeof setTimeout>|undefined} */
   let still;
   return {
@@ -165,6 +168,7 @@ export function framing(bench) {
         this.prepareNext();
         bench.clean.askPatches(false);
         bench.finish.askPatch();
+        this.askWhole(frame);
       } else if (frame.wish.moving) bench.clean.askPatches(true);
       const { figures } = frame;
       const open = frame.wish.framing === "open";
@@ -204,9 +208,27 @@ export function framing(bench) {
       bench.mix.readMap(figures.grey_map);
       bench.tone.judge(figures.zones);
       this.provisional = this.stillComing(frame);
+      // the frame's size came with it, and with that what is in view
+      if (!frame.wish.moving && !open && asked !== picture.view.key) this.ask(false);
       bench.sight.meter(picture.pointer ? picture.values(picture.pointer) : null);
       if (bench.tone.waveOpen) bench.tone.drawWave();
       if (!this.waiting) bench.starting.drawPlain();
+    },
+    /**
+     * What lies round and under a part that is seen closely: the whole picture as it is now, less finely.
+     * @param {import("./frames.js").Frame} frame
+     */
+    async askWhole({ region, wish }) {
+      const { frames, picture } = bench.parts;
+      const shown = bench.light.layer() === "prepared" ? ["prepared"] : [];
+      const other = ["colour", "plain"].includes(bench.compare.compareWith) ? [bench.compare.compareWith] : [];
+      const wanted = { recipe: wish.recipe, side: WHOLE_SIDE, layers: ["grey", ...shown, ...other], framing: "framed", measured: true };
+      const key = JSON.stringify(wanted);
+      if (!region || wholeAsked === key) return;
+      wholeAsked = key;
+      const whole = await frames.fetch(wanted).catch(() => null);
+      if (whole && picture.region && wholeAsked === key && !this.waiting) picture.show(whole);
+      else if (wholeAsked === key) wholeAsked = "";
     },
     stillComing(frame) {
       const { picture } = bench.parts;

@@ -43,6 +43,8 @@ export class Picture {
     this.view = new View(surround, file);
     this.whole = {};
     this.part = {};
+    /** How the photograph is framed in the newest frame. */
+    this.framing = "";
     /** Layers of the whole picture that a frame is laid on. @type {Object<string, any>} */
     this.open = {};
     this.marks = null;
@@ -113,8 +115,11 @@ export class Picture {
 
   /** Take in an arrived frame. */
   show(frame) {
-    const target = frame.region ? this.part : this.whole;
     const { prepare } = frame.wish.recipe;
+    const framing = framingOf(prepare);
+    if (frame.region && this.framing !== framing) this.whole = {}; // of another frame: nothing of it lies here
+    this.framing = framing;
+    const target = frame.region ? this.part : this.whole;
     const sized = { width: frame.width, height: frame.height, region: frame.region, side: frame.wish.side };
     for (const [name, data] of Object.entries(frame.layers)) {
       if (name === "touched" || name === "zoned") this.outline({ ...sized, data });
@@ -205,6 +210,7 @@ export class Picture {
   drawPair([coarse, fine], { whole, part }, marked) {
     this.draw(coarse, whole, marked);
     const close = this.region ? part : null;
+    coarse.hidden = !whole;
     fine.hidden = !close;
     if (close) this.draw(fine, close, marked);
   }
@@ -374,8 +380,12 @@ export class Picture {
 
 /** What of Prepare a layer of the framed picture was made with. */
 function madeOf(name, prepare) {
-  const { on, frame, lens } = prepare;
-  return JSON.stringify(name === "colour" ? { on, frame, lens } : prepare);
+  return name === "colour" ? framingOf(prepare) : JSON.stringify(prepare);
+}
+
+/** What of Prepare decides where a pixel lies. */
+function framingOf({ on, frame, lens }) {
+  return JSON.stringify({ on, frame, lens });
 }
 
 /** The same for the whole picture that a frame is laid on. */
