@@ -1,16 +1,20 @@
 """Picked colours, Separate, spots, starting points and test strips."""
 
+import cv2
 import numpy as np
 import pytest
-from samples import BLUE, GREEN, GREY, RED, patches
+from samples import BLUE, DEMO, GREEN, GREY, RED, patches
 
 from oatmeal.core import colour
+from oatmeal.core.picture import proxy
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST, Picked, RecipeError, from_document, read
 from oatmeal.core.seeing import strip
+from oatmeal.core.seeing.clusters import find_clusters
 from oatmeal.core.seeing.greymap import GreyMap
 from oatmeal.core.seeing.spot import read_pin, read_spot, touched, touched_by_picked
 from oatmeal.core.seeing.starts import starts
+from oatmeal.photofile.decode import decode
 
 OTHER_RED = (210, 90, 70)
 
@@ -67,6 +71,40 @@ def test_separate_parts_the_pair_and_little_else():
     blue = next(name for name in after if name not in merged["colours"])
     assert after[blue] == pytest.approx(before[blue], abs=1)
     assert "up" in found.words or "down" in found.words
+
+
+@pytest.mark.parametrize("name", ["night-burner", "puppet-pilots", "painted-wagon"])
+def test_each_separation_betters_a_pair_and_worsens_none(name):
+    work, recipe = GreyMap(proxy(decode(DEMO / f"{name}.jpg"), 1000)), REST
+    pressed = 0
+    while merging := work.figures(recipe)["merging"]:
+        found = work.separate(recipe, tuple(merging[0]["colours"]))
+        if found is None:
+            break
+        pressed += 1
+        lifts = recipe.mix.lifts.model_copy(update=found.lifts)
+        mix_now = recipe.mix.model_copy(update={"lifts": lifts})
+        recipe = recipe.model_copy(update={"mix": mix_now})
+        before = {tuple(one["colours"]): one["apart"] for one in merging}
+        after = {tuple(one["colours"]): one["apart"] for one in work.figures(recipe)["merging"]}
+        assert set(after) <= set(before)
+        first, *others = before
+        assert after.get(first, 99) > before[first]
+        assert all(after[one] >= before[one] - 0.101 for one in others if one in after)
+    assert 1 <= pressed < 20
+
+
+def test_colours_on_edges_alone_do_not_merge():
+    """Red on green, drawn softly: between them stands a brown that nobody sees as a colour."""
+    hard = patches(RED, GREEN, RED, GREEN, RED, GREEN)
+    soft = cv2.GaussianBlur(hard, (0, 0), 1.0)
+    assert find_clusters(colour.oklab(hard)).on_edges.sum() == 0
+    found = find_clusters(colour.oklab(soft))
+    assert found.on_edges.sum() >= 2
+    for place in np.flatnonzero(~found.on_edges):
+        away = [np.abs(found.centres[place] - colour.oklab(one.reshape(1, 1, 3))).max()
+                for one in (hard[0, 0], hard[0, 45])]  # fmt: skip
+        assert min(away) < 0.08
 
 
 def test_two_greys_of_one_range_cannot_be_separated():

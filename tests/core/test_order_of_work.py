@@ -91,15 +91,22 @@ def test_merging_pairs_are_told_worst_first():
     hues = np.radians([20, 140, 250, 330])
     centres = np.stack([np.full(4, 0.6), 0.15 * np.cos(hues), 0.15 * np.sin(hues)], axis=-1)
     shares = np.array([0.4, 0.3, 0.2, 0.1])
-    found = merging(Clusters(np.zeros(1, int), centres, shares, np.zeros((4, 4))), np.full(4, 50.0))
+
+    def told(contact, on_edges=(False,) * 4):
+        clusters = Clusters(np.zeros(1, int), centres, shares, contact, np.array(on_edges))
+        return merging(clusters, np.full(4, 50.0))
+
+    found = told(np.zeros((4, 4)))
     weights = [one["shares"][0] * one["shares"][1] for one in found]
     assert len(found) == 6
     assert weights == sorted(weights, reverse=True)
     touching = np.zeros((4, 4))
     touching[2, 3] = touching[3, 2] = 1.0
-    first = merging(Clusters(np.zeros(1, int), centres, shares, touching), np.full(4, 50.0))[0]
+    first = told(touching)[0]
     assert first["shares"] == [0.4, 0.3] or first["shares"] == [0.2, 0.1]
     assert found[0]["shares"] == [0.4, 0.3]
+    left = told(touching, (False, True, False, False))  # one stands on edges alone
+    assert sorted(one["shares"] for one in left) == [[0.2, 0.1], [0.4, 0.1], [0.4, 0.2]]
 
 
 def test_a_trace_sees_what_the_whole_sample_saw():

@@ -57,6 +57,9 @@ FINE_SIDE: Final = 1400
 #: The smallest frame that is made.
 SMALLEST_SIDE: Final = 64
 
+#: Pairs that merge which are tried to be parted where the worst cannot be.
+_OTHER_PAIRS: Final = 5
+
 #: Side of the small pictures of the plain conversions.
 WEIGHED_SIDE: Final = 120
 
@@ -288,16 +291,23 @@ class Desk:
             return find_points(self._view(Order(recipe)).pipeline(WHOLE_SIDE), recipe, budget)
 
     def separate(self, recipe: Recipe, pair: tuple[str, str]) -> Found:
-        """Lifts that part two of the picture's colours."""
+        """Lifts that part two of the picture's colours, or where none do the next that merge."""
         with self._lock:
             try:
-                found = self._view(Order(recipe)).figures.greymap.separate(recipe, pair)
+                greymap = self._view(Order(recipe)).figures.greymap
+                found = greymap.separate(recipe, pair)
             except KeyError as error:
                 raise Invalid("The picture has no such colour.") from error
+            others = [] if found else greymap.figures(recipe)["merging"][:_OTHER_PAIRS]
+            for one in others:
+                if found := greymap.separate(recipe, tuple(one["colours"])):
+                    words = f"these two win no more, but others do: {found.words}"
+                    found = Found(found.lifts, words)
+                    break
         if found is None:
             raise Invalid(
-                "These two lie in the same range, so that lifts cannot part them: "
-                "pick one of them as a colour of its own."
+                "There is no more to win by lifts: colours that merge lie in the same range, or "
+                "others would merge for it. Pick one of them as a colour of its own."
             )
         return found
 

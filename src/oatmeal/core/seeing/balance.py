@@ -13,6 +13,7 @@ do).
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -274,6 +275,9 @@ class Balance:
         return Found(found, said(found))
 
 
+#: Shares of the way to the lifts that part two colours.
+_OF_THE_WAY: Final = (1.0, 0.8, 0.6, 0.45, 0.3, 0.2, 0.12)
+
 #: How far each of the eight lifts may go.
 _ALLOWED: Final = [DECLARED.limits(f"mix.lifts.{name}") for name in ranges.NAMES]
 
@@ -301,51 +305,99 @@ def said(lifts: dict[str, float]) -> str:
     return ", ".join(parts[:5])
 
 
+@dataclass(frozen=True)
+class Sample:
+    """Some pixels of each of the picture's colours.
+
+    Attributes
+    ----------
+    labels : int64 (n,)
+        Which colour each is.
+    luminance : float64 (n,)
+        Under the present lifts.
+    weights : float64 (n, 8)
+        How much each range reaches it.
+    """
+
+    labels: NDArray[np.int64]
+    luminance: Array
+    weights: Array
+
+    def means(self, values: Array, count: int) -> Array:
+        """Mean of each column of a value over each of so many colours, ``(count, m)``."""
+        sums = np.stack([np.bincount(self.labels, column, count) for column in values.T], axis=1)
+        counts = np.bincount(self.labels, minlength=count)
+        return np.asarray(sums / np.maximum(counts, 1)[:, None])
+
+
 def separate(
     clusters: Clusters,
+    sample: Sample,
     recipe: Recipe,
-    base_luminance: Array,
     pair: tuple[int, int],
+    others: NDArray[np.bool_],
+    enough: float,
     target: float = SEPARATE_LIGHTNESS,
-) -> Found | None:
+) -> Iterator[Found]:
     """Lifts that part two of the picture's colours with the least change elsewhere.
 
     Parameters
     ----------
     clusters : Clusters
         The picture's colours.
+    sample : Sample
+        Pixels of them.
     recipe : Recipe
         What stands; its lifts are where the search begins.
-    base_luminance : float64 (k,)
-        Luminance of each cluster after the base, before lifts.
     pair : (int, int)
         The two clusters.
+    others : bool (k, k)
+        Pairs that shall stay as far apart as they are.
+    enough : float
+        Unless they are farther than that, in L*.
     target : float
         Distance to reach, in L*.
 
-    Returns
-    -------
-    Found or None
-        None when no lifts can part them: they lie in the same range, or are neutral.
+    Yields
+    ------
+    Found
+        Lifts that part the two the one way or the other, then less and less of the way there.
+
+    References
+    ----------
+    D. Kraft, "A software package for sequential quadratic programming", DFVLR-FB 88-28 (1988).
     """
-    mix = recipe.mix
-    hue, chroma = colour.hue_and_chroma(clusters.centres)
-    weights = ranges.weights(hue, mix.centres.model_dump())
-    weights = weights * ranges.colourfulness(chroma, mix.pale)[:, None]
-    begun = np.array([getattr(mix.lifts, name) for name in ranges.NAMES])
+    begun = np.array([getattr(recipe.mix.lifts, name) for name in ranges.NAMES])
+    count = len(clusters.shares)
+    unlifted = np.maximum(sample.luminance, 1e-6) * np.exp2(-(sample.weights @ begun))
 
     def lightness(lifts: Array) -> tuple[Array, Array]:
-        y = np.maximum(base_luminance, 1e-6) * np.exp2(weights @ lifts)
-        slope = np.where(y > (6 / 29) ** 3, 116 / 3 * np.cbrt(y), 903.3 * y) * _LN2
-        return colour.lightness(np.minimum(y, 1.0)), slope
+        """L* of each colour, and its slopes by the lifts."""
+        y = unlifted * np.exp2(sample.weights @ lifts)
+        slope = np.where(y > (6 / 29) ** 3, 116 / 3 * np.cbrt(y), 903.3 * y) * _LN2 * (y < 1)
+        star = colour.lightness(np.minimum(y, 1.0))[:, None]
+        both = sample.means(np.hstack([star, slope[:, None] * sample.weights]), count)
+        return both[:, 0], both[:, 1:]
 
     present, _ = lightness(begun)
     one, other = pair
-    best: Any = None
+    left, right = np.nonzero(others)
+    way = np.where(present[left] < present[right], -1.0, 1.0)
+    kept = np.minimum(way * (present[left] - present[right]), enough)
+    apart = {
+        "type": "ineq",
+        "fun": lambda lifts: (
+            way * (lambda star: star[left] - star[right])(lightness(lifts)[0]) - kept
+        ),
+        "jac": lambda lifts: (
+            way[:, None] * (lambda slopes: slopes[left] - slopes[right])(lightness(lifts)[1])
+        ),
+    }
+    ends = []
     for sign in (1.0, -1.0):
 
         def cost(lifts: Array, sign: float = sign) -> tuple[float, Array]:
-            star, slope = lightness(lifts)
+            star, slopes = lightness(lifts)
             elsewhere = clusters.shares.copy()
             elsewhere[[one, other]] *= 0.2
             change = star - present
@@ -355,18 +407,20 @@ def separate(
             gradient[one] -= 8 * missing * sign
             gradient[other] += 8 * missing * sign
             moved = lifts - begun
-            return (
-                value + 0.5 * float((moved**2).sum()),
-                weights.T @ (gradient * slope) + moved,
-            )
+            return value + 0.5 * float((moved**2).sum()), slopes.T @ gradient + moved
 
-        result = scipy.optimize.minimize(cost, begun, jac=True, method="L-BFGS-B", bounds=_ALLOWED)
-        if best is None or result.fun < best.fun:
-            best = result
-    lifts = np.round(best.x, 2)
-    star, _ = lightness(lifts)
-    if abs(star[one] - star[other]) < 0.6 * target:
-        return None
-    found = {name: float(stops) + 0.0 for name, stops in zip(ranges.NAMES, lifts, strict=True)}
-    moved = {name: found[name] - float(begun[place]) for place, name in enumerate(ranges.NAMES)}
-    return Found(found, said(moved))
+        ends.append(
+            scipy.optimize.minimize(
+                cost, begun, jac=True, method="SLSQP", bounds=_ALLOWED, constraints=[apart]
+            )
+        )
+    for share in _OF_THE_WAY:
+        for end in sorted(ends, key=lambda end: float(end.fun)):
+            lifts = np.round(begun + share * (end.x - begun), 2)
+            found = {
+                name: float(stops) + 0.0 for name, stops in zip(ranges.NAMES, lifts, strict=True)
+            }
+            moved = {
+                name: found[name] - float(begun[place]) for place, name in enumerate(ranges.NAMES)
+            }
+            yield Found(found, said(moved))

@@ -15,6 +15,13 @@ from oatmeal.core.seeing import kernels
 CLUSTERS: Final = 20
 MIN_CLUSTER_SHARE: Final = 0.005
 
+#: A colour most of whose pixels are mixed from two neighbours stands on edges alone: how many, how
+#: far apart the two must be (OKLab's a and b), and how far beside the line between them the pixel
+#: may lie.
+_ON_EDGES: Final = 0.55
+_EDGE: Final = 0.05
+_BESIDE: Final = 0.25
+
 #: Rounds of moving centres to their members' means, unless no member changes before.
 _ROUNDS: Final = 25
 _SEED: Final = 7
@@ -33,12 +40,15 @@ class Clusters:
     shares : float64 (k,)
     contact : float64 (k, k)
         How much two clusters touch: the part of the smaller one's borders that lie on the other.
+    on_edges : bool (k,)
+        Colours that only stand where two others meet, mixed from both.
     """
 
     labels: NDArray[np.int64]
     centres: NDArray[np.float64]
     shares: NDArray[np.float64]
     contact: NDArray[np.float64]
+    on_edges: NDArray[np.bool_]
 
     def means(self, values: NDArray[np.float64]) -> NDArray[np.float64]:
         """Mean of a value of every sample pixel over each cluster, ``(k,)``."""
@@ -82,7 +92,26 @@ def find_clusters(lab: NDArray[np.float64]) -> Clusters:
     renumber = np.full(len(centres), -1)
     renumber[kept] = np.arange(len(kept))
     named = renumber[labels]
-    return Clusters(named, centres[kept], shares[kept], _contact(named, lab.shape[:2], len(kept)))
+    mixed = np.bincount(named + 1, weights=_mixed(lab).reshape(-1), minlength=len(kept) + 1)[1:]
+    on_edges = mixed >= _ON_EDGES * shares[kept] * len(points)
+    contact = _contact(named, lab.shape[:2], len(kept))
+    return Clusters(named, centres[kept], shares[kept], contact, on_edges)
+
+
+def _mixed(lab: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Where the light of a pixel ``(H, W)`` is a mixture of two that lie across or above it."""
+    found = np.zeros(lab.shape[:2], dtype=bool)
+    light = colour.oklab_to_linear(lab)
+    for axis in (0, 1):
+        rows, colours = np.moveaxis(light, axis, 0), np.moveaxis(lab, axis, 0)
+        inside = np.moveaxis(found, axis, 0)[1:-1]
+        way, own = rows[2:] - rows[:-2], rows[1:-1] - rows[:-2]
+        square = (way**2).sum(axis=-1)
+        share = (own * way).sum(axis=-1) / np.maximum(square, 1e-12)
+        beside = ((own - share[..., None] * way) ** 2).sum(axis=-1)
+        between = (share > 0.1) & (share < 0.9) & (beside < _BESIDE**2 * square)
+        inside |= between & (((colours[2:] - colours[:-2])[..., 1:] ** 2).sum(axis=-1) > _EDGE**2)
+    return found
 
 
 def _distinct(points: NDArray[np.float64]) -> int:

@@ -16,8 +16,8 @@ from oatmeal.core import colour, mix
 from oatmeal.core.colour import ranges
 from oatmeal.core.picture import reduced
 from oatmeal.core.pipeline import Order, Pipeline
-from oatmeal.core.recipe import DECLARED, Lifts, Mix, Picked, Plain, Recipe
-from oatmeal.core.seeing.balance import Found, separate
+from oatmeal.core.recipe import DECLARED, Mix, Picked, Plain, Recipe
+from oatmeal.core.seeing.balance import Found, Sample, separate
 from oatmeal.core.seeing.clusters import Clusters, find_clusters
 
 #: Longer side of the sample, in pixels.
@@ -29,6 +29,13 @@ MERGING_COLOUR_DISTANCE: Final = 0.10
 MERGING_LIGHTNESS: Final = 4.0
 #: ... and are not both darker than this (L*): nobody tells colours apart in black.
 MERGING_DARKEST: Final = 8.0
+
+#: Pixels of each colour that a separation looks at, at the most.
+SAMPLED: Final = 150
+
+#: What counts as parted further, and as no change, in L*.
+LEAST_PARTED: Final = 0.5
+NOT_SEEN: Final = 0.1
 
 #: Below this share of the picture a range counts as hardly there.
 RARE_SHARE: Final = 0.001
@@ -228,6 +235,14 @@ class GreyMap:
     def separate(self, recipe: Recipe, pair: tuple[str, str]) -> Found | None:
         """Lifts that part two of the picture's colours, named by their hex colours.
 
+        They let no other pair merge, and none that merges come nearer: of the way to lifts that
+        part these two as much is gone as does not.
+
+        Returns
+        -------
+        Found or None
+            None where no lifts part them so.
+
         Raises
         ------
         KeyError
@@ -236,10 +251,29 @@ class GreyMap:
         _, clusters = self._prepared(Order(recipe))
         places = {name: place for place, name in enumerate(clusters.hexes)}
         chosen = (places[pair[0]], places[pair[1]])
-        rest = recipe.mix.model_copy(update={"lifts": Lifts(), "picked": (), "on": True})
-        bare = recipe.model_copy(update={"mix": rest})
-        base = self._pipeline.mixed(bare).reshape(-1).astype(np.float64)
-        return separate(clusters, recipe, clusters.means(base), chosen)
+        recipe = recipe.model_copy(update={"mix": recipe.mix.model_copy(update={"on": True})})
+        before = self._greys(recipe, clusters)
+        others = _told_apart(clusters, before)
+        others[min(chosen), max(chosen)] = False
+        sample = self._sample(Order(recipe), clusters)
+        for found in separate(clusters, sample, recipe, chosen, others, MERGING_LIGHTNESS):
+            lifts = recipe.mix.lifts.model_copy(update=found.lifts)
+            there = recipe.model_copy(
+                update={"mix": recipe.mix.model_copy(update={"lifts": lifts})}
+            )
+            if _better(clusters, chosen, before, self._greys(there, clusters)):
+                return found
+        return None
+
+    def _sample(self, order: Order, clusters: Clusters) -> Sample:
+        places = [np.flatnonzero(clusters.labels == one) for one in range(len(clusters.shares))]
+        some = np.concatenate([one[:: len(one) // SAMPLED + 1] for one in places])
+        luminance = self._pipeline.mixed(order).reshape(-1)[some].astype(np.float64)
+        return Sample(clusters.labels[some], luminance, self._reached(order).weights[some])
+
+    def _greys(self, recipe: Recipe, clusters: Clusters) -> NDArray[np.float64]:
+        """Present L* of each of the picture's colours."""
+        return clusters.means(_star(self._pipeline.mixed(Order(recipe))))
 
     def trace(self, wanted: Recipe | Order, name: str | int) -> list[tuple[float, float]]:
         """Where a range, or the picked colour of this number, would stand (L*) for all lifts.
@@ -284,6 +318,23 @@ def _with_lift(settings: Mix, name: str | int, stops: float) -> Mix:
     return settings.model_copy(update={"picked": tuple(picked)})
 
 
+def _better(
+    clusters: Clusters,
+    chosen: tuple[int, int],
+    before: NDArray[np.float64],
+    now: NDArray[np.float64],
+) -> bool:
+    """True if two colours part further and no other pair merges, or merges more."""
+    apart, parted = (np.abs(star[:, None] - star[None]) for star in (before, now))
+    merged = (_told_apart(clusters, star) for star in (before, now))
+    did, do = (
+        told & (one < MERGING_LIGHTNESS) for told, one in zip(merged, (apart, parted), strict=True)
+    )
+    worse = do & (~did | (parted < apart - NOT_SEEN))
+    worse[min(chosen), max(chosen)] = False
+    return bool(parted[chosen] >= apart[chosen] + LEAST_PARTED and not worse.any())
+
+
 def merging(clusters: Clusters, lightness_now: NDArray[np.float64]) -> list[dict[str, Any]]:
     """Pairs of clearly different colours whose greys nearly coincide, worst first.
 
@@ -291,8 +342,7 @@ def merging(clusters: Clusters, lightness_now: NDArray[np.float64]) -> list[dict
     """
     shares, distance, rank = clusters.shares, clusters.apart, clusters.weight
     apart = np.abs(lightness_now[:, None] - lightness_now[None])
-    black = np.maximum(lightness_now[:, None], lightness_now[None]) < MERGING_DARKEST
-    merged = np.triu(distance >= MERGING_COLOUR_DISTANCE, 1) & (apart < MERGING_LIGHTNESS) & ~black
+    merged = _told_apart(clusters, lightness_now) & (apart < MERGING_LIGHTNESS)
     pairs = sorted(np.argwhere(merged), key=lambda pair: -rank[tuple(pair)])
     return [
         {
@@ -303,6 +353,13 @@ def merging(clusters: Clusters, lightness_now: NDArray[np.float64]) -> list[dict
         }
         for i, j in pairs
     ]
+
+
+def _told_apart(clusters: Clusters, lightness_now: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Pairs, the first before the second, that anybody would tell apart by their colours."""
+    black = np.maximum(lightness_now[:, None], lightness_now[None]) < MERGING_DARKEST
+    edges = clusters.on_edges[:, None] | clusters.on_edges[None]
+    return np.triu(clusters.apart >= MERGING_COLOUR_DISTANCE, 1) & ~black & ~edges
 
 
 def _stand_in(settings: Mix, place: int) -> tuple[float, float]:
