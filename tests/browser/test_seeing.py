@@ -158,6 +158,14 @@ def both_sides_are_the_cores_frames_and_the_differences_are_told(bench, page):
     assert near(bench.canvas("otherCoarse"), bench.recipe(1)) <= 1
     assert near(bench.canvas(), REST) <= 1
     expect(told).to_have_text("Version 1 → plain conversion: blue lift −1.6 → 0 stops")
+    held = []  # nothing is said of a state that is still being read
+    page.route("**/api/versions/1", lambda route: held.append(route))
+    page.get_by_label("Right side").select_option(label="Version 1")
+    expect(told).to_have_text("Version 1 → Version 1: reading the settings …")
+    bench.until(lambda: held)
+    held[0].continue_()
+    page.unroute("**/api/versions/1")
+    expect(told).to_have_text("Version 1 → Version 1: no difference in settings")
     lift(bench, page, "blue", -0.7)  # whoever changes something sees it
     now = bench.recipe(2)
     expect(page.get_by_label("Right side")).to_have_value("now")

@@ -143,6 +143,20 @@ def test_apply_begins_with_what_was_worked_on_and_asks_before_it_puts_to_rest(sh
     assert sheet.recipe(3).mix.lifts.blue == 0
 
 
+def test_what_most_frames_share_does_not_stand_out(sheet, page):
+    """White clips in all of them: that is how the series looks, and it is said once."""
+    with sheet.database.session() as session:
+        for number in (1, 2, 3):
+            version = versions.get(session, number)
+            versions.save(
+                session, number, version.revision, from_document({"tone": {"exposure": 4}})
+            )
+    page.reload()
+    page.get_by_role("button", name="Check").click()
+    expect(page.locator(".check [role=status]")).to_contain_text("white clips in 3 of 3")
+    assert page.locator(".check tbody tr", has_text="white clips").count() == 0
+
+
 def test_the_check_marks_what_stands_out_and_sorts(sheet, page):
     with sheet.database.session() as session:
         versions.save(session, 2, 1, from_document({"tone": {"exposure": 3}}))

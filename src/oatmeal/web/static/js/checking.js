@@ -6,6 +6,7 @@ import { part } from "./part.js";
 /** From this distance to the series' median a figure stands out, and from this share clipping does. */
 const APART = { mean: 8, black: 6, white: 5, merging: 6 };
 const CLIPS = 0.005;
+const CLIPPING = { low: "black clips", high: "white clips" };
 const NAMES = { mean: "mean tone", black: "black end", white: "white end", merging: "merging" };
 
 /** The part of the sheet that checks; needs `cards()`. */
@@ -16,6 +17,8 @@ export function checking(readings) {
     checkRows: [],
     checkDone: 0,
     checkRun: 0,
+    /** What most frames share, in words. */
+    checkShared: "",
     sortBy: "number",
     sortDown: false,
 
@@ -45,8 +48,14 @@ export function checking(readings) {
       for (const row of known) {
         row.odd = Object.keys(APART).filter((key) => Math.abs(row.figures[key] - middle[key]) > APART[key]).map((key) => NAMES[key]);
         row.apart = row.figures.mean - middle.mean;
-        if (row.figures.low > CLIPS) row.odd.push("black clips");
-        if (row.figures.high > CLIPS) row.odd.push("white clips");
+      }
+      this.checkShared = "";
+      for (const [key, words] of Object.entries(CLIPPING)) {
+        const usual = median(known.map((row) => row.figures[key]));
+        const clipped = known.filter((row) => row.figures[key] > CLIPS);
+        // what most share is how the series looks: it is told once, and nobody stands out for that much
+        if (usual > CLIPS) this.checkShared += `; ${words} in ${clipped.length} of ${known.length}`;
+        for (const row of clipped) if (row.figures[key] > 2 * usual + CLIPS) row.odd.push(words);
       }
     },
     drawBands() {
@@ -87,7 +96,7 @@ export function checking(readings) {
     checkWords() {
       if (this.checkDone < this.checkRows.length) return `looking at ${this.checkDone} of ${this.checkRows.length} …`;
       const odd = this.oddCount();
-      return odd ? `${odd} of ${this.checkRows.length} stand out; N opens the next one` : "nothing stands out";
+      return (odd ? `${odd} of ${this.checkRows.length} stand out; N opens the next one` : "nothing stands out") + this.checkShared;
     },
     /** N opens the next frame that stands out, after the one that was opened last. */
     nextOdd() {

@@ -24,7 +24,8 @@ export function comparing(bench) {
     compareWith: "colour",
     faceWith: NOW,
     recipes: { left: null, right: null },
-    differences: [],
+    /** In words; null while they are being read. @type {string[]|null} */
+    differences: null,
     comparedZones: null,
     flipping: false,
     withoutStep: "",
@@ -92,6 +93,7 @@ export function comparing(bench) {
       const slot = side === "left" ? "compared" : "facing";
       this[side === "left" ? "compareWith" : "faceWith"] = source;
       this.recipes[side] = null;
+      this.differences = null;
       if (side === "left") this.comparedZones = null;
       if (source === NOW) picture[slot] = null;
       else if (source === "taken") {
@@ -190,22 +192,23 @@ export function comparing(bench) {
     /** The differences between both sides, in plain words. */
     tellDifferences() {
       clearTimeout(this.differing);
-      const [before, after] = [this.sideRecipe("left"), this.sideRecipe("right")];
-      if (!this.comparing || !before || !after) {
-        this.differences = [];
-        return;
-      }
+      const sides = () => [this.sideRecipe("left"), this.sideRecipe("right")];
+      if (!this.comparing || sides().includes(null)) return;
       this.differing = setTimeout(async () => {
         try {
-          const { words } = await ask("POST", "/api/differences", { before: copy(before), after: copy(after) });
-          this.differences = words;
+          const [before, after] = copy(sides());
+          if (!before || !after) return;
+          const { words } = await ask("POST", "/api/differences", { before, after });
+          if (same(sides(), [before, after])) this.differences = words; // otherwise they are asked for again
         } catch (problem) {
           say(problem.message);
         }
       }, WORDS_MS);
     },
     differenceWords() {
-      if (!this.sideRecipe("left") || !this.sideRecipe("right")) return "";
+      const own = (/** @type {string} */ source) => source === "colour" || source === "taken";
+      if (own(this.compareWith) || own(this.faceWith)) return ""; // no treatment, whose settings could differ
+      if (!this.differences) return "reading the settings …";
       return this.differences.length ? this.differences.join(" · ") : "no difference in settings";
     },
     // the divider
