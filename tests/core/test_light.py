@@ -157,6 +157,16 @@ def test_begin_brings_back_most_of_a_wrong_exposure():
     assert np.mean(after) < 0.55 * np.mean(before)
 
 
+def test_begin_leaves_a_white_sky_white():
+    """A third of the picture is paper white cloud: nothing in it could be held."""
+    rgb = frames()["valley-fog"].copy()
+    rgb[: rgb.shape[0] // 3] = 0.97
+    found = begin(rgb, REST).light
+    lit_sky = prepared(rgb, **found.model_dump())[: rgb.shape[0] // 3]
+    exposed = prepared(rgb, exposure=found.exposure)[: rgb.shape[0] // 3]
+    assert mean_tone(lit_sky) > mean_tone(exposed) - 2.5
+
+
 def test_begin_leaves_the_colour_of_the_light():
     recipe = lit(warmth=40, tint=-10, exposure=3)
     light = begin(frames()["mugs-on-the-stall"], recipe).light

@@ -131,8 +131,13 @@ def test_the_spot_itself_moves_by_the_stops_that_are_asked_for(codes):
     assert mask[30, 50] == 0
 
 
-def test_a_neutral_spot_moves_nothing():
+def test_a_neutral_spot_moves_nothing_and_a_pale_one_no_whole_range():
+    """A cloud with a breath of blue would take the sky with it by stops."""
     assert read_spot(Pipeline(patches(GREY)), REST, 0.5, 0.5).per_stop == {}
+    cloud, sky = patches((222, 226, 231)), patches((110, 150, 205))
+    assert read_spot(Pipeline(cloud), REST, 0.5, 0.5).per_stop == {}
+    moves = read_spot(Pipeline(sky), REST, 0.5, 0.5).per_stop
+    assert 1 <= max(moves.values()) <= 2.5
 
 
 def test_reach_of_a_picked_colour():

@@ -41,6 +41,9 @@ _DARK, _LIGHT = (15.0, 0.05), (85.0, 0.06)
 _PER_SHARE: Final = 150
 _LEAST, _MOST = 4, 40
 
+#: The percentile that stands for a picture's whites, and the L* that they may lose.
+_WHITES: Final = (98.0, 2.0)
+
 #: A picture is meant dark when half of it is darker than this L* while its few lights stand out by
 #: that much: one that was merely taken too dark has no lights.
 _NIGHT: Final = (32.0, 55.0)
@@ -96,9 +99,25 @@ def begin(rgb_linear: NDArray[np.float32], recipe: Recipe) -> Beginning:
     light = bare.model_copy(
         update={"exposure": stops, "highlights": float(highlights), "shadows": float(shadows)}
     )
+    light = _with_whites(rgb_linear, recipe, light, float(np.percentile(moved, _WHITES[0])))
     if light == bare != kept:
         return Beginning(light, "well exposed as it was taken: what was set is back at rest")
     return Beginning(light, _words(tones, light))
+
+
+def _with_whites(
+    rgb_linear: NDArray[np.float32], recipe: Recipe, light: Light, whites: float
+) -> Light:
+    """Highlights held only as far as what is white stays white, such as a white sky."""
+    for share in (1.0, 0.75, 0.5, 0.25):
+        held = round(share * light.highlights)
+        part = light.model_copy(update={"highlights": float(held) if held <= -_LEAST else 0.0})
+        if part.highlights == 0:
+            return part
+        moved = colour.lightness(np.minimum(_luminance(rgb_linear, recipe, part), 1.0))
+        if np.percentile(moved, _WHITES[0]) >= whites - _WHITES[1]:
+            return part
+    return light.model_copy(update={"highlights": 0.0})
 
 
 def _luminance(rgb_linear: NDArray[np.float32], recipe: Recipe, light: Light) -> Array:

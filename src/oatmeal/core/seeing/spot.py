@@ -30,8 +30,9 @@ NEUTRAL: Final = 0.02
 #: Steps of the scale at which the zones' gains are read.
 _STEPS: Final = 512
 
-#: No lift moves more than this for one stop at the spot, however pale its colour.
-MOST_PER_STOP: Final = 4.0
+#: A spot hardly answers where a lift would have to move more stops than that for one at the spot:
+#: whole ranges would go dark for a cloud.
+MOST_PER_STOP: Final = 2.5
 
 
 @dataclass(frozen=True)
@@ -43,7 +44,8 @@ class Spot:
     colour : str
         Mean colour as ``#rrggbb``.
     per_stop : dict
-        How far each range's lift must move for the spot to move by one stop; empty for neutrals.
+        How far each range's lift must move for the spot to move by one stop; empty for neutrals,
+        and for colours so pale that they hardly answer.
     code : float
         Where the spot stands on the scale before levels, 0 to 255.
     thread : str or None
@@ -89,7 +91,9 @@ def read_spot(pipeline: Pipeline, wanted: Recipe | Order, x: float, y: float) ->
     measured = (round(float(colour.lightness(light)), 1), round(float(hue), 1))
     if squares < NEUTRAL**2:
         return Spot(hexed, {}, code, thread, zones, *measured)
-    moves = np.minimum(weights / squares, MOST_PER_STOP)
+    moves = weights / squares
+    if moves.max() > MOST_PER_STOP:
+        return Spot(hexed, {}, code, thread, zones, *measured)
     names = zip(ranges.NAMES, moves, strict=True)
     per_stop = {name: round(float(move), 4) for name, move in names if move > 0.005}
     return Spot(hexed, per_stop, code, thread, zones, *measured)

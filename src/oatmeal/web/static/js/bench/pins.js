@@ -127,7 +127,7 @@ export function pinning(bench) {
       const { per_stop: shares_ } = await bench.spots.spotAt(inside(bench.crop.framed(this.pins[number])));
       if (!Object.keys(shares_).length) {
         bench.frame.waiting = false;
-        say("This spot is neutral: no range reaches it.");
+        bench.spots.hardlyAnswers(bench.crop.framed(this.pins[number]));
         return;
       }
       for (const [name, share] of Object.entries(shares_)) {

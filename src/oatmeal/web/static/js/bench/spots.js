@@ -64,6 +64,11 @@ export function spotting(bench) {
         say(problem.message);
       }
     },
+    /** Lifts are for colours: a place without any is picked, or an area is drawn. @param {{x: number, y: number}} at */
+    hardlyAnswers(at) {
+      const words = "This spot has hardly any colour of its own: whole ranges would move for it. Pick it as a colour, or draw an area.";
+      say(words, "Pick it", () => this.pickHere(at));
+    },
     spotAt(at) {
       return ask("POST", `/api/photographs/${bench.photograph.id}/spot`, { recipe: copy(bench.work.recipe), ...at });
     },
@@ -115,7 +120,7 @@ export function spotting(bench) {
           return;
         }
         if (Object.keys(moves()).length) bench.work.settle();
-        else say("This spot is neutral: no range reaches it.");
+        else this.hardlyAnswers(at);
       });
     },
   };
