@@ -1,0 +1,145 @@
+"""Nothing is cut off: every group of the bench at 1280 pixels with its longest values."""
+
+import re
+
+import pytest
+from samples import DEMO
+
+from oatmeal.core.recipe import from_document
+from oatmeal.library import versions
+from oatmeal.web.vocabulary import vocabulary
+
+BUNTING = DEMO / "bunting.jpg"
+
+#: What is cut of the texts that are seen now. Numbers are tried with the longest that they may hold.
+CUT = """
+([part, settings]) => {
+  const longest = (one) => {
+    const places = Math.max(0, -Math.floor(Math.log10(one.step) + 1e-9));
+    const all = [one.low, one.high, one.low + 7 * one.step].map((value) => {
+      const text = value.toFixed(Math.abs(value) === Math.abs(one.low + 7 * one.step) ? places : 0);
+      return (one.signed && value > 0 ? "+" : "") + text.replace("-", "\\u2212");
+    });
+    return all.sort((one, other) => other.length - one.length)[0];
+  };
+  const seen = (element) => element.checkVisibility({ visibilityProperty: true, opacityProperty: true })
+    && !element.closest(".sr");
+  const cut = [];
+  const side = document.querySelector(part);
+  const frame = side.getBoundingClientRect();
+  for (const input of side.querySelectorAll("input.number")) {
+    if (!seen(input)) continue;
+    const one = settings[input.dataset.path] || settings[(input.dataset.path || "").replace(/\\.\\d+\\./g, ".*.")];
+    const kept = input.value;
+    if (one?.kind === "number") input.value = longest(one);
+    if (input.scrollWidth > input.clientWidth + 1) cut.push(`${input.ariaLabel}: ${input.value}`);
+    input.value = kept;
+  }
+  const texts = document.createTreeWalker(side, NodeFilter.SHOW_TEXT);
+  for (let node = texts.nextNode(); node; node = texts.nextNode()) {
+    const holder = node.parentElement;
+    if (!node.textContent.trim() || !seen(holder) || holder.closest("svg, select, datalist")) continue;
+    const range = document.createRange();
+    range.selectNodeContents(node);
+    const box = range.getBoundingClientRect();
+    if (!box.width) continue;
+    for (let around = holder; side.contains(around); around = around.parentElement) {
+      const style = getComputedStyle(around);
+      const scrolls = style.overflowX === "auto" || style.overflowX === "scroll";
+      if (scrolls) break;
+      const edge = around.getBoundingClientRect();
+      const hides = style.overflowX !== "visible" || around === side;
+      if (hides && (box.right > edge.right + 1 || box.left < edge.left - 1)) {
+        cut.push(`${node.textContent.trim()} (in ${around.className || around.tagName})`);
+        break;
+      }
+    }
+    if (box.right > frame.right + 1) cut.push(`${node.textContent.trim()} beyond the panel`);
+  }
+  return [...new Set(cut)];
+}
+"""
+
+AREA = {
+    "id": "a", "name": "Wall",
+    "mask": [{"kind": "ellipse", "centre": [0.3, 0.3], "radii": [0.2, 0.1]},
+             {"kind": "alike", "how": "subtract", "this": ["2000 2000 100 100"]},
+             {"kind": "tones", "how": "intersect"}, {"kind": "colours"}, {"kind": "strokes"},
+             {"kind": "fade", "from": [0.1, 0.1], "to": [0.5, 0.5]}],
+    "values": {"exposure": -3.85, "contrast": -100, "clarity": -100},
+}  # fmt: skip
+RECIPE = {
+    "prepare": {
+        "frame": {"angle": -44.9, "plumb": [[[0.2, 0.2], [0.22, 0.8]]]},
+        "light": {"exposure": -4.85, "warmth": 220, "tint": -100},
+        "spots": [{"path": "2000 2000", "radius": 0.02, "source": [0.1, 0.1]}],
+    },
+    "mix": {
+        "lifts": dict.fromkeys(
+            ("red", "orange", "yellow", "green", "cyan", "blue", "purple", "magenta"), -3.85
+        ),
+        "picked": [{"colour": "#c03028", "lift": -3.85, "name": "Wheels"}],
+    },
+    "tone": {"exposure": -3.85, "contrast": -100, "clarity": -100},
+    "areas": {"list": [AREA]},
+}
+
+
+@pytest.fixture
+def room(desk, page):
+    desk.begin(BUNTING)
+    with desk.database.session() as session:
+        versions.save(session, 1, 1, from_document(RECIPE))
+        versions.rename(session, 1, "Dark")
+    page.reload()
+    desk.wait()
+    return desk
+
+
+def test_no_text_is_cut_in_any_group(room, page):
+    cut = {}
+
+    def look(where, part=".side"):
+        room.settled()
+        if found := page.evaluate(CUT, [part, vocabulary()["settings"]]):
+            cut[where] = found
+
+    def step(key):
+        page.get_by_role("main").focus()
+        page.keyboard.press(key)
+
+    def press(name):
+        start = re.compile(rf"^{re.escape(name)}(\s*changed)?$")
+        page.locator(".side").get_by_role("button", name=start).first.click()
+
+    step("r")
+    for name in ("Frame", "Light", "Threads", "Clean"):
+        press(name)
+        look(f"Prepare, {name}")
+    press("Frame")
+    step("m")
+    for name in ("Film", "Channels", "Six colours", "Formula", "Plain"):
+        press(name)
+        look(f"Mix, {name}")
+    page.locator(".picked-name").first.click()
+    look("Mix, a picked colour")
+    step("t")
+    look("Tone")
+    for name in ("curve as text", "waveform", "zones ▸"):
+        press(name)
+        look(f"Tone, {name}")
+    step("a")
+    page.locator("[data-area]").first.click()
+    look("Areas, values")
+    press("Mask")
+    for place in range(6):
+        page.locator(".partlist .name").nth(place).click()
+        look(f"Areas, part {place + 1}")
+    step("z")
+    groups = page.get_by_role("group", name="Group of Finish")
+    for name in ("Sharpness", "Grain", "Edges", "Surface", "Colour"):
+        groups.get_by_role("button", name=name).click()
+        look(f"Finish, {name}")
+    look("the bar above", ".topbar")
+    look("the tone band", ".below")
+    assert cut == {}, "\n".join(f"{k}: {v}" for k, v in cut.items())
