@@ -11,7 +11,7 @@ from oatmeal.web.vocabulary import vocabulary
 
 BUNTING = DEMO / "bunting.jpg"
 
-#: What is cut of the texts that are seen now. Numbers are tried with the longest that they may hold.
+#: What is cut of the texts that are seen now; numbers hold the longest that they may.
 CUT = """
 ([part, settings]) => {
   const longest = (one) => {
@@ -22,14 +22,15 @@ CUT = """
     });
     return all.sort((one, other) => other.length - one.length)[0];
   };
-  const seen = (element) => element.checkVisibility({ visibilityProperty: true, opacityProperty: true })
-    && !element.closest(".sr");
+  const how = { visibilityProperty: true, opacityProperty: true };
+  const seen = (element) => element.checkVisibility(how) && !element.closest(".sr");
   const cut = [];
   const side = document.querySelector(part);
   const frame = side.getBoundingClientRect();
   for (const input of side.querySelectorAll("input.number")) {
     if (!seen(input)) continue;
-    const one = settings[input.dataset.path] || settings[(input.dataset.path || "").replace(/\\.\\d+\\./g, ".*.")];
+    const path = input.dataset.path || "";
+    const one = settings[path] || settings[path.replace(/\\.\\d+\\./g, ".*.")];
     const kept = input.value;
     if (one?.kind === "number") input.value = longest(one);
     if (input.scrollWidth > input.clientWidth + 1) cut.push(`${input.ariaLabel}: ${input.value}`);
@@ -38,7 +39,8 @@ CUT = """
   const texts = document.createTreeWalker(side, NodeFilter.SHOW_TEXT);
   for (let node = texts.nextNode(); node; node = texts.nextNode()) {
     const holder = node.parentElement;
-    if (!node.textContent.trim() || !seen(holder) || holder.closest("svg, select, datalist")) continue;
+    if (!node.textContent.trim() || !seen(holder)) continue;
+    if (holder.closest("svg, select, datalist")) continue;
     const range = document.createRange();
     range.selectNodeContents(node);
     const box = range.getBoundingClientRect();

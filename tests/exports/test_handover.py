@@ -20,6 +20,7 @@ from oatmeal import cli, handing
 from oatmeal.library import photographs
 from oatmeal.run import serve, watching
 from oatmeal.run.listening import server_for
+from oatmeal.run.oneline import OneLine
 from oatmeal.run.watching import Watched
 from oatmeal.settings import SettingError, Settings
 from oatmeal.web import access
@@ -303,6 +304,37 @@ def test_a_watched_folder_is_taken_in_as_files_arrive_whole(watched, web, databa
     two.stop()
     assert series_shown(web, 1) == 2
     assert len(np.unique([path.name for path in watched.folder.rglob("*.png")])) == 6
+
+
+def test_odd_names_and_links_out_of_the_watched_folder(watched, web, tmp_path, caplog):
+    """They are told in the log, once and on one line each, and hold up nothing."""
+    outside = tmp_path / "private.png"
+    outside.write_bytes(png(6))
+    inside = watched.folder / "Larkmoor June"
+    (inside / "link.png").symlink_to(outside)
+    secret = tmp_path / "secret"
+    secret.mkdir()
+    (secret / "two.png").write_bytes(png(7))
+    (inside / "folder").symlink_to(secret)
+    with open(os.fsencode(inside) + b"/caf\xe9.png", "wb") as file:
+        file.write(png(8))
+    (inside / "a\n2026-01-01 forged line.png").write_bytes(b"no picture")
+    one = watched()
+    with caplog.at_level("INFO", "oatmeal"):
+        one.start()
+        until(lambda: series_shown(web, 1) == 1)
+        (inside / "last.png").write_bytes(png(9))
+        until(lambda: series_shown(web, 1) == 2)
+        until(lambda: "forged" in caplog.text)
+        one.stop()
+    lines = [OneLine("%(message)s").format(record) for record in caplog.records]
+    assert not any("\n" in line for line in lines)
+    assert [line for line in lines if "caf" in line] == [
+        f"not taken in from the watched folder: {inside}/caf\\udce9.png: its name is not UTF-8: "
+        "give it another one"
+    ]
+    assert sum("link.png: it is a link that leads out" in line for line in lines) == 1
+    assert not any("two.png" in line and "taken in from" in line[:12] for line in lines)
 
 
 def test_a_folder_moved_in_and_a_library_that_is_away(watched, web, monkeypatch, caplog):

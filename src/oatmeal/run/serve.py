@@ -33,6 +33,7 @@ from oatmeal.run import demo
 from oatmeal.run.backup import RESTORING
 from oatmeal.run.listening import MOST_CONNECTIONS, server_for
 from oatmeal.run.mariadb import LATER_BYTES, PrivateServer, StartError
+from oatmeal.run.oneline import OneLine
 from oatmeal.run.watching import Watched
 from oatmeal.settings import SettingError, Settings
 from oatmeal.web import access, create_app, panels
@@ -117,9 +118,10 @@ def _refuse(why: str) -> int:
 def _keep_log(home: Path) -> None:
     """Write what happens to a file too: the terminal may be closed when it matters."""
     file = RotatingFileHandler(home / "oatmeal.log", maxBytes=1_000_000, backupCount=1, delay=True)
-    file.setFormatter(logging.Formatter(LOG_FORMAT))
     log.addHandler(file)
     log.setLevel(logging.INFO)
+    for handler in (file, *logging.getLogger().handlers):
+        handler.setFormatter(OneLine(LOG_FORMAT))
     for handler in logging.getLogger().handlers:
         handler.setLevel(logging.WARNING)  # the terminal is told in words of its own
     logging.raiseExceptions = False  # a full disk or a closed terminal must not stop the work

@@ -47,6 +47,7 @@ class Watched(FileSystemEventHandler):
         self._folder, self._importer, self._memory = folder, importer, memory
         self._known: dict[str, list[float]] = self._recalled()
         self._arriving: dict[Path, tuple[tuple[int, int], float]] = {}
+        self._refused: set[Path] = set()
         self._lock = threading.Lock()
         self._ended = threading.Event()
         self._observer = Observer()
@@ -80,7 +81,7 @@ class Watched(FileSystemEventHandler):
         if not path.is_relative_to(self._folder):
             return  # moved away
         hidden = any(part.startswith(".") for part in path.relative_to(self._folder).parts)
-        if hidden or path.suffix.lower() not in SUFFIXES:
+        if hidden or path.suffix.lower() not in SUFFIXES or not self._may_be_taken(path):
             return
         status = _status(path)
         if status is None or self._known.get(str(path)) == list(status):
@@ -91,6 +92,20 @@ class Watched(FileSystemEventHandler):
             before = self._arriving.get(path)
             if before is None or before[0] != status:
                 self._arriving[path] = (status, time.monotonic())
+
+    def _may_be_taken(self, path: Path) -> bool:
+        """False for what cannot be: told once in the log."""
+        why = ""
+        try:
+            str(path).encode()
+        except UnicodeEncodeError:
+            why = "its name is not UTF-8: give it another one"
+        if not path.resolve().is_relative_to(self._folder.resolve()):
+            why = "it is a link that leads out of the folder"
+        if why and path not in self._refused:
+            self._refused.add(path)
+            log.warning("not taken in from the watched folder: %s: %s", path, why)
+        return not why
 
     def _loop(self) -> None:
         while not self._ended.wait(_LOOK_S):
