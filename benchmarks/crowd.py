@@ -40,8 +40,8 @@ class Server:
         )
         address = ""
         for line in self.process.stdout or ():
-            if found := re.search(r"ready.*(http://\S+)", line):
-                address = found[1]
+            if found := re.search(r"ready.*http://[^:/]+(\S+)", line):
+                address = f"http://127.0.0.1{found[1]}"
                 break
         jar = CookieJar()
         page = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(jar)).open(address)

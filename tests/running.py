@@ -28,8 +28,9 @@ class Oatmeal:
         self.said = ""
         for line in self.process.stdout:
             self.said += line
-            if found := re.search(r"(http://127\.0\.0\.1:\d+/)\S*", line):
-                self.door, self.address = found[0], found[1]
+            if found := re.search(r"http://[\w.-]+:(\d+)/(\S*)", line):
+                self.shown, self.address = found[0], f"http://127.0.0.1:{found[1]}/"
+                self.door = self.address + found[2]
                 break
         else:
             raise AssertionError(self.said)

@@ -97,10 +97,13 @@ class Application:
     """The running application, as a browser meets it."""
 
     def __init__(self, address: str) -> None:
-        self._base = address.split("?")[0].rstrip("/")
-        self._key = urlsplit(address).query
+        asked = urlsplit(address)
+        self._shown = address.split("?")[0].rstrip("/")
+        # names below localhost lead here, which browsers know and resolvers may not
+        self._base = f"{asked.scheme}://127.0.0.1:{asked.port}"
+        self._key = asked.query
         self._open = build_opener(ProxyHandler({}), HTTPCookieProcessor(CookieJar())).open
-        page = self._sent(Request(address)).decode()
+        page = self._sent(Request(f"{self._base}/?{self._key}")).decode()
         token = re.search(r'csrf-token" content="([^"]+)"', page)
         if token is None:
             raise HandingError(f"What answers at {self._base} is not Oatmeal.")
@@ -108,7 +111,7 @@ class Application:
 
     def bench(self, photograph: int) -> str:
         """The address of the bench of a photograph, with the key that lets a browser in."""
-        return f"{self._base}/bench/{photograph}" + (f"?{self._key}" if self._key else "")
+        return f"{self._shown}/bench/{photograph}" + (f"?{self._key}" if self._key else "")
 
     def series(self, name: str) -> int:
         """The series of this name; it is made if there is none."""

@@ -482,3 +482,16 @@ def test_the_undo_of_a_line_goes_with_the_next_step(bench, page):
     expect(line).to_be_hidden()
     bench.settled()
     assert bench.recipe().tone.contrast == 20
+
+
+def test_nothing_is_lost_when_the_key_is_another_one(bench, page, quiet):
+    """Oatmeal was started anew: what was not saved is sent again once one has come in."""
+    quiet.expected = ("403",)
+    told = {"status": 403, "detail": "come in by the address that Oatmeal printed"}
+    page.route("**/recipe", lambda route: route.fulfill(status=403, json=told))
+    number = page.locator('[data-path="mix.lifts.red"]')
+    number.fill("1.3")
+    number.press("Enter")
+    expect(page.get_by_text("come in by the address that Oatmeal printed")).to_be_visible()
+    page.unroute("**/recipe")
+    bench.until(lambda: bench.recipe().mix.lifts.red == 1.3)

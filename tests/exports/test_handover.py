@@ -80,7 +80,7 @@ def test_open_opens_a_browser_if_asked(served, folder, monkeypatch):
     assert "key=" not in shown  # it stands in the list of processes
     page = Path(url2pathname(urlsplit(shown).path))
     assert page.stat().st_mode & 0o777 == 0o600
-    assert re.search(r"url=http://127\.0\.0\.1:\d+/bench/1\?key=\w+", page.read_text())
+    assert re.search(r"url=http://oatmeal-\w+\.localhost:\d+/bench/1\?key=\w+", page.read_text())
 
 
 class Process:

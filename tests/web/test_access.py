@@ -1,5 +1,8 @@
 """Who may come in: by the key in the printed address, kept in a cookie; or everybody."""
 
+import re
+from urllib.parse import urlsplit
+
 import pytest
 
 from oatmeal.settings import SettingError, Settings
@@ -49,13 +52,47 @@ def test_the_key_is_taken_once_and_does_not_stay_in_the_address(stranger, app):
     assert b"First lift" in stranger.get("/series/1").data
 
 
-def test_the_key_stays_over_restarts_and_is_the_librarys_own(app, database, store, tmp_path):
+def test_the_name_stays_over_restarts_and_the_key_does_not(app, database, store, tmp_path):
+    """What was kept by who held the port meanwhile opens nothing any more."""
     again = create_app(database, store, Settings(tmp_path / "home"))
     other = create_app(database, store, Settings(tmp_path / "other"))
-    keys = [access.address_of(one, "/") for one in (app, again, other)]
-    assert keys[0] == keys[1] != keys[2]
-    guest = other.test_client()
-    assert guest.get(keys[0]).status_code == 403
+    doors = [access.address_of(one, "http://127.0.0.1:8437/") for one in (app, again, other)]
+    names = [urlsplit(door).hostname for door in doors]
+    keys = [urlsplit(door).query for door in doors]
+    assert names[0] == names[1] != names[2]
+    assert len(set(keys)) == 3
+    assert all(re.fullmatch(r"oatmeal-[0-9a-f]{10}\.localhost", name) for name in names)
+    guest = again.test_client()
+    assert guest.get(f"/?{keys[0]}").status_code == 403
+    reply = guest.get(f"/?{keys[1]}", base_url=f"http://{names[1]}:8437")
+    assert (reply.status_code, reply.location) == (303, "/")
+    assert guest.get("/", base_url=f"http://{names[1]}:8437").status_code == 200
+    assert guest.get("/").status_code == 403  # another name on the same machine gets no cookie
+    assert guest.get("/", headers={"Host": "other.localhost"}).status_code == 400
+
+
+def test_behind_a_proxy_the_key_stays_and_its_cookie_goes_by_https_alone(database, store, tmp_path):
+    settings = Settings(tmp_path / "home", hosts=("prints.example",))
+    doors = []
+    for _ in range(2):
+        app = create_app(database, store, settings)
+        doors += access.proxied_addresses(app, settings.hosts)
+    assert doors[0] == doors[1]
+    client = app.test_client()
+    proxy = {"base_url": "http://prints.example", "headers": {"X-Forwarded-Proto": "https"}}
+    reply = client.get(f"/?{urlsplit(doors[0]).query}", **proxy)
+    cookie = next(one for one in reply.headers.getlist("Set-Cookie") if "-key=" in one)
+    assert cookie.startswith("__Host-")
+    for word in ("Secure", "Path=/", "HttpOnly"):
+        assert word in cookie
+    assert "Domain" not in cookie
+    name, value = cookie.split(";")[0].split("=")
+    held = {"Cookie": f"{name}={value}", "Host": "prints.example"}
+    bare = app.test_client(use_cookies=False)
+    assert bare.get("/", headers={**held, "X-Forwarded-Proto": "https"}).status_code == 200
+    assert bare.get("/", headers={**held, "Host": "127.0.0.1"}).status_code == 403
+    here = urlsplit(access.address_of(app, "http://127.0.0.1:1/")).query
+    assert here != urlsplit(doors[0]).query
 
 
 def test_everybody_may_come_in_if_that_is_set(database, store, tmp_path):

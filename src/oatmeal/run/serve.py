@@ -179,6 +179,8 @@ def _run(settings: Settings, with_demo: bool, lock: TextIO) -> None:
             watched.start()
         seconds = time.monotonic() - begun
         _say(f"Oatmeal is ready after {seconds:.1f} s: {address}   (Ctrl-C stops it)")
+        for proxied in access.proxied_addresses(app, settings.hosts):
+            _say(f"  Behind the proxy: {proxied}")
         if not making.ready:
             _say(
                 f"  Some steps are still made ready, about {making.seconds:.0f} s; what you open "

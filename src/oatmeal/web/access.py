@@ -1,11 +1,19 @@
-"""Who may come in: whoever has the address with the key, or everybody on this machine."""
+"""Who may come in: whoever has the address with the key, or everybody on this machine.
+
+Browsers keep cookies by a host's name and know no ports: what is kept for 127.0.0.1 goes to every
+server there. So the printed address has a name of its own below ``localhost``, which browsers lead
+to this machine (RFC 6761, 6.3), and its key is another one at each start: whoever holds the port
+while Oatmeal is stopped learns nothing that opens it later. Behind a proxy the name is the
+proxy's own, and its key stays.
+"""
 
 from __future__ import annotations
 
 import hashlib
 import hmac
+import secrets
 from typing import Final
-from urllib.parse import quote, urlsplit
+from urllib.parse import quote, urlsplit, urlunsplit
 
 from flask import Flask, abort, current_app, redirect, request
 from werkzeug.wrappers import Response
@@ -25,7 +33,8 @@ def register(app: Flask, settings: Settings) -> None:
     """Ask everybody who comes in for the key, unless the settings let everybody in."""
     app.before_request(_refuse_strangers)
     if settings.access == "one":
-        app.config["KEY"] = _derived(app, "key")
+        app.config["KEY"] = secrets.token_hex(16)
+        app.config["PROXY_KEY"] = _derived(app, "key")
         app.before_request(_ask_for_key)
 
 
@@ -34,10 +43,25 @@ def name_of(app: Flask) -> str:
     return _derived(app, "library")[:12]
 
 
+def host_of(app: Flask) -> str:
+    """The library's own name on this machine."""
+    return f"oatmeal-{_derived(app, 'host')[:10]}.localhost"
+
+
 def address_of(app: Flask, address: str) -> str:
-    """The address by which one comes in."""
+    """The address by which one comes in, from that of the server."""
     key = app.config.get("KEY")
-    return f"{address}?{ARGUMENT}={key}" if key else address
+    if not key:
+        return address
+    asked = urlsplit(address)
+    place = f"{host_of(app)}:{asked.port}" if asked.hostname else ""
+    return urlunsplit((asked.scheme, place, asked.path, f"{ARGUMENT}={key}", ""))
+
+
+def proxied_addresses(app: Flask, hosts: tuple[str, ...]) -> list[str]:
+    """The same for each name under which a proxy serves it; these stay."""
+    key = app.config.get("PROXY_KEY")
+    return [f"https://{host}/" + (f"?{ARGUMENT}={key}" if key else "") for host in hosts]
 
 
 def _derived(app: Flask, what: str) -> str:
@@ -72,13 +96,19 @@ def _is_ours(origin: str, host: str) -> bool:
 
 def _ask_for_key() -> Response | None:
     """Take the key from the address into a cookie; later requests come with that."""
-    key: str = current_app.config["KEY"]
-    cookie = f"{current_app.config['SESSION_COOKIE_NAME']}-key"
+    served: Settings = services().settings
+    proxied = request.host.partition(":")[0] in served.hosts
+    secure = proxied and request.headers.get("X-Forwarded-Proto") == "https"
+    key: str = current_app.config["PROXY_KEY" if proxied else "KEY"]
+    # a cookie with this prefix browsers take and send by https alone (RFC 6265bis, 4.1.3.2)
+    cookie = f"{'__Host-' if secure else ''}{current_app.config['SESSION_COOKIE_NAME']}-key"
     shown = request.args.get(ARGUMENT)
     if shown is not None and hmac.compare_digest(shown.encode(), key.encode()):
         # without the key, so that neither history nor pictures of the screen hold it
         response = redirect(quote(request.path), 303)
-        response.set_cookie(cookie, key, max_age=_KEPT_S, httponly=True, samesite="Strict")
+        response.set_cookie(
+            cookie, key, max_age=_KEPT_S, httponly=True, samesite="Strict", secure=secure
+        )
         return response
     held = request.cookies.get(cookie, "")
     if not hmac.compare_digest(held.encode(), key.encode()) and (
@@ -87,6 +117,6 @@ def _ask_for_key() -> Response | None:
         abort(
             403,
             "This library is open to one person: come in by the address that Oatmeal printed when "
-            "it started.",
+            "it started, a new one each time.",
         )
     return None

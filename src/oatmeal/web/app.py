@@ -95,7 +95,7 @@ def create_app(
     library = access.name_of(app)
     app.config.update(
         LIBRARY=library,
-        TRUSTED_HOSTS=["127.0.0.1", "localhost", *settings.hosts],
+        TRUSTED_HOSTS=["127.0.0.1", "localhost", access.host_of(app), *settings.hosts],
         SESSION_COOKIE_NAME=f"oatmeal-{library}",  # two instances in one browser are two
         SESSION_COOKIE_SAMESITE="Strict",
         SESSION_COOKIE_HTTPONLY=True,

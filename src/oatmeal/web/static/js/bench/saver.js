@@ -4,6 +4,8 @@ import { own } from "../library.js";
 import { copy, same } from "./paths.js";
 
 const RETRY_MS = 3000;
+/** The key is another one. */
+const REFUSED = 403;
 
 export class Saver {
   /**
@@ -147,6 +149,10 @@ export class Saver {
       this.shown.conflict = true;
       this.say("not saved", true);
       return false;
+    }
+    if (problem.status === REFUSED) {
+      this.say(problem.message, true); // Oatmeal was started anew: in another tab one may come in by its new address
+      return true;
     }
     if (problem.status === 0 || problem.status >= 500) {
       this.say("not saved yet, trying again", true);
