@@ -79,17 +79,17 @@ def test_behind_a_proxy_the_key_stays_and_its_cookie_goes_by_https_alone(databas
         doors += access.proxied_addresses(app, settings.hosts)
     assert doors[0] == doors[1]
     client = app.test_client()
-    proxy = {"base_url": "http://prints.example", "headers": {"X-Forwarded-Proto": "https"}}
-    reply = client.get(f"/?{urlsplit(doors[0]).query}", **proxy)
+    reply = client.get(f"/?{urlsplit(doors[0]).query}", base_url="https://prints.example")
     cookie = next(one for one in reply.headers.getlist("Set-Cookie") if "-key=" in one)
     assert cookie.startswith("__Host-")
     for word in ("Secure", "Path=/", "HttpOnly"):
         assert word in cookie
     assert "Domain" not in cookie
     name, value = cookie.split(";")[0].split("=")
-    held = {"Cookie": f"{name}={value}", "Host": "prints.example"}
+    held = {"Cookie": f"{name}={value}"}
     bare = app.test_client(use_cookies=False)
-    assert bare.get("/", headers={**held, "X-Forwarded-Proto": "https"}).status_code == 200
+    address = "https://prints.example"
+    assert bare.get("/", base_url=address, headers=held).status_code == 200
     assert bare.get("/", headers={**held, "Host": "127.0.0.1"}).status_code == 403
     here = urlsplit(access.address_of(app, "http://127.0.0.1:1/")).query
     assert here != urlsplit(doors[0]).query

@@ -1,5 +1,6 @@
 """Requests of each kind wait for their own kind alone."""
 
+import re
 import socket
 import threading
 import time
@@ -8,9 +9,10 @@ import pytest
 from samples import DEMO
 
 from oatmeal.library.reading import shared_reader
+from oatmeal.run import listening
 from oatmeal.run.listening import server_for
 from oatmeal.settings import Settings
-from oatmeal.web import access, create_app, pace
+from oatmeal.web import access, create_app, export_api, pace
 
 
 @pytest.mark.parametrize(
@@ -28,7 +30,7 @@ from oatmeal.web import access, create_app, pace
         ("POST", "/api/photographs/1/ready", "file"),
         ("POST", "/api/apply/plan", "file"),
         ("POST", "/api/versions/1/finished", "file"),
-        ("GET", "/exports/1.zip", "file"),
+        ("GET", "/exports/1.zip", "archive"),
         ("GET", "/nowhere", "page"),
         ("PUT", "/", "page"),
     ],
@@ -91,6 +93,67 @@ def test_pages_are_answered_while_more_uploads_than_threads_are_read(
     finally:
         go_on.set()
     assert all(upload.recv(100).startswith(b"HTTP/1.1 200") for upload in uploads)
+    server.close()
+
+
+def test_a_thousand_requests_half_sent_do_not_keep_the_owner_out(app, tmp_path, monkeypatch):
+    """Each new connection takes the place of the oldest that never showed the key."""
+    monkeypatch.setattr(listening, "CROWDED", 40)
+    monkeypatch.setitem(listening.SERVER, "connection_limit", 50)
+    listener = socket.create_server(("127.0.0.1", 0))
+    server = server_for(app, Settings(tmp_path), listener)
+    threading.Thread(target=server.run, daemon=True).start()
+    place = listener.getsockname()
+    door = access.address_of(app, "/").encode()
+    head = b" HTTP/1.1\r\nHost: 127.0.0.1\r\n"
+    with socket.create_connection(place, timeout=20) as owner:
+        owner.sendall(b"GET " + door + head + b"\r\n")
+        assert owner.recv(100).startswith(b"HTTP/1.1 303")
+        strangers = []
+        for number in range(130):
+            strangers.append(socket.create_connection(place, timeout=20))
+            body = b"Content-Length: 1000000\r\n\r\nfog" if number % 2 else b""
+            strangers[-1].sendall(b"POST /api/series" + head + body)
+        with socket.create_connection(place, timeout=20) as late:
+            late.sendall(b"GET " + door + head + b"\r\n")
+            assert late.recv(100).startswith(b"HTTP/1.1 303")
+        owner.sendall(b"GET /favicon.ico" + head + b"\r\n")  # who is known stays
+        while answer := owner.recv(4000):
+            if b"HTTP/1.1 302" in answer:
+                break
+        assert answer
+    for connection in strangers:
+        connection.close()
+    server.close()
+
+
+def test_slow_readers_stop_neither_uploads_nor_files(app, web, photograph, tmp_path, monkeypatch):
+    """Of an archive, and of a finished file that is larger than what a system takes at once."""
+    monkeypatch.setitem(listening.SERVER, "outbuf_overflow", 1 << 16)
+    monkeypatch.setitem(listening.SERVER, "outbuf_high_watermark", 1 << 20)
+    large = tmp_path / "large.png"
+    large.write_bytes(b"x" * (40 << 20))
+    monkeypatch.setattr(export_api.batches, "files", lambda *given: (tmp_path, ["large.png"]))
+    listener = socket.create_server(("127.0.0.1", 0))
+    server = server_for(app, Settings(tmp_path), listener)
+    threading.Thread(target=server.run, daemon=True).start()
+    door = access.address_of(app, "/").encode()
+    head = b" HTTP/1.1\r\nHost: 127.0.0.1\r\n"
+
+    def ask(wanted, cookie=b""):
+        connection = socket.create_connection(listener.getsockname(), timeout=20)
+        connection.sendall(b"GET " + wanted + head + cookie + b"\r\n")
+        return connection
+
+    told = ask(door).recv(2000).decode()
+    cookie = b"Cookie: " + re.search("Set-Cookie: ([^;]*-key=[^;]*)", told)[1].encode() + b"\r\n"
+    slow = [ask(b"/exports/1.zip", cookie) for _ in range(pace.THREADS["file"] + 1)]
+    for one in slow:
+        assert one.recv(20).startswith(b"HTTP/1.1 200")
+    quick = ask(b"/versions/1/finished?format=png", cookie)  # of the kind that uploads are
+    assert quick.recv(20).startswith(b"HTTP/1.1 ")
+    for one in (*slow, quick):
+        one.close()
     server.close()
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import socket
+from functools import partial
 from typing import Any, Final
 
 from flask import Flask
@@ -13,11 +14,15 @@ from waitress.task import ErrorTask, ThreadedTaskDispatcher
 
 from oatmeal.photofile.room import weight
 from oatmeal.settings import Settings
+from oatmeal.web import access
 from oatmeal.web.app import SECURITY
 from oatmeal.web.pace import THREADS, pace_of
 
 #: Connections that may be open at the same time, most of them idle.
 MOST_CONNECTIONS: Final = 1000
+
+#: From so many on a new one takes the place of the oldest that has not shown the key.
+CROWDED: Final = MOST_CONNECTIONS - 50
 
 #: Settings of waitress: a frame of several megabytes leaves at once and stays in memory; who sends
 #: nothing for half a minute makes room.
@@ -29,6 +34,9 @@ SERVER: Final[dict[str, Any]] = {
     "send_bytes": 1,
     "asyncore_use_poll": True,
     "ident": "oatmeal",
+    # a proxy on this machine says whether it was asked by https
+    "trusted_proxy": "127.0.0.1",
+    "trusted_proxy_headers": {"x-forwarded-proto"},
 }
 
 #: The body of an upload may be this much larger than the file limit (headers, rounding).
@@ -65,7 +73,31 @@ class _Refusal(ErrorTask):  # type: ignore[misc]
 
 
 class _Channel(HTTPChannel):  # type: ignore[misc]
+    """A connection. Where there are many, one that never said who it is makes room for a new one.
+
+    Otherwise a stranger on this machine, who holds a thousand requests half sent, would keep the
+    owner out.
+    """
+
     error_task_class = _Refusal
+
+    def __init__(self, app: Flask, server: Any, *given: Any, **more: Any) -> None:
+        self._app, self._known = app, False
+        super().__init__(server, *given, **more)
+        open_now = server.active_channels.values()
+        if len(open_now) >= CROWDED:
+            strangers = [one for one in open_now if one is not self and not one._known]
+            if strangers:
+                min(strangers, key=lambda one: one.creation_time).handle_close()
+
+    def received(self, data: bytes) -> bool:
+        """Take in what was sent, and note whether it came with the key."""
+        went_on = bool(super().received(data))
+        for request in () if self._known else (self.request, *self.requests):
+            if request is not None and request.headers_finished and request.error is None:
+                shown = f"{request.headers.get('COOKIE', '')} {request.query}"
+                self._known = access.shows_key(self._app, shown)
+        return went_on
 
 
 class _Queues:
@@ -111,5 +143,5 @@ def server_for(app: Flask, settings: Settings, listener: socket.socket) -> Any:
         max_request_body_size=settings.limits.max_bytes + BODY_ROOM,
         **SERVER,
     )
-    server.channel_class = _Channel
+    server.channel_class = partial(_Channel, app)
     return server

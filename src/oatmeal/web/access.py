@@ -64,6 +64,12 @@ def proxied_addresses(app: Flask, hosts: tuple[str, ...]) -> list[str]:
     return [f"https://{host}/" + (f"?{ARGUMENT}={key}" if key else "") for host in hosts]
 
 
+def shows_key(app: Flask, text: str) -> bool:
+    """Whether a request whose address and cookies these are may come in, as far as one can see."""
+    keys = [app.config[name] for name in ("KEY", "PROXY_KEY") if name in app.config]
+    return not keys or any(key in text for key in keys)
+
+
 def _derived(app: Flask, what: str) -> str:
     return hashlib.sha256(f"{what} {app.config['SECRET_KEY']}".encode()).hexdigest()[:32]
 
@@ -98,7 +104,7 @@ def _ask_for_key() -> Response | None:
     """Take the key from the address into a cookie; later requests come with that."""
     served: Settings = services().settings
     proxied = request.host.partition(":")[0] in served.hosts
-    secure = proxied and request.headers.get("X-Forwarded-Proto") == "https"
+    secure = proxied and request.is_secure
     key: str = current_app.config["PROXY_KEY" if proxied else "KEY"]
     # a cookie with this prefix browsers take and send by https alone (RFC 6265bis, 4.1.3.2)
     cookie = f"{'__Host-' if secure else ''}{current_app.config['SESSION_COOKIE_NAME']}-key"

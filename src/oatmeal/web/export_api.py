@@ -75,7 +75,7 @@ def remove_export(batch_id: int) -> Reply:
 
 
 @export_api.get("/exports/<int:batch_id>.zip")
-@paced("file")
+@paced("archive")
 def download_all(batch_id: int) -> Response:
     """The finished files of a batch in one archive; pictures are compressed already."""
     with services().database.session() as session:

@@ -13,12 +13,14 @@ from typing import Final, TypeVar
 from flask import Flask
 from werkzeug.exceptions import HTTPException
 
-#: Threads of each kind of request. More frames at a time than cores only slow one another down.
+#: Threads of each kind of request. More frames at a time than cores only slow one another down. An
+#: archive is put together as it is taken: its thread waits for its reader, most of the time.
 THREADS: Final = {
     "page": 4,
     "frame": max(2, os.cpu_count() or 2),
     "small": 2,
     "file": 4,
+    "archive": 16,
 }
 
 #: The kind of what a blueprint answers, unless a view says otherwise.
@@ -28,7 +30,7 @@ _View = TypeVar("_View", bound=Callable[..., object])
 
 
 def paced(kind: str) -> Callable[[_View], _View]:
-    """Declare the kind of a view's requests: ``page``, ``frame``, ``small`` or ``file``."""
+    """Declare the kind of a view's requests, one of :data:`THREADS`."""
     if kind not in THREADS:
         raise ValueError(f"{kind} is none of {', '.join(THREADS)}")
 
