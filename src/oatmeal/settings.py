@@ -38,6 +38,9 @@ class Settings:
     sent_bytes : int
         The largest original that is sent to workers of a cluster that do not see its file
         (``OATMEAL_CLUSTER_BYTES``).
+    cluster_tls : tuple of Path
+        Certificates of the cluster's authority and of our own, and its key
+        (``OATMEAL_CLUSTER_CA``, ``OATMEAL_CLUSTER_CERT``, ``OATMEAL_CLUSTER_KEY``); empty: none.
     desk_bytes : int
         Memory that photographs being worked on may take before the longest unused is put away
         (``OATMEAL_DESK_BYTES``); usually a quarter of the machine's, at most 4 GiB.
@@ -60,6 +63,7 @@ class Settings:
     cache_bytes: int = 4 * 1024**3
     cluster: str = ""
     sent_bytes: int = 256 * 1024**2
+    cluster_tls: tuple[Path, ...] = ()
     desk_bytes: int = min(4 * 1024**3, _MEMORY // 4)
     desk_sizes: int = 5
     access: str = "one"
@@ -84,6 +88,7 @@ class Settings:
             _number(environment, "OATMEAL_CACHE_BYTES", standard.cache_bytes),
             _scheduler(environment, "OATMEAL_CLUSTER"),
             _number(environment, "OATMEAL_CLUSTER_BYTES", standard.sent_bytes),
+            _certificates(environment, "OATMEAL_CLUSTER_"),
             _number(environment, "OATMEAL_DESK_BYTES", standard.desk_bytes),
             _number(environment, "OATMEAL_DESK_SIZES", standard.desk_sizes, lowest=2, highest=20),
             _choice(environment, "OATMEAL_ACCESS", ("one", "machine")),
@@ -113,6 +118,22 @@ def _scheduler(environment: Mapping[str, str], name: str) -> str:
             f"not {text[:100]!r}."
         )
     return text
+
+
+def _certificates(environment: Mapping[str, str], prefix: str) -> tuple[Path, ...]:
+    """Files of an authority's certificate, an own one and its key: all of them or none."""
+    names = [prefix + name for name in ("CA", "CERT", "KEY")]
+    given = [environment.get(name, "") for name in names]
+    if not any(given):
+        return ()
+    for name, text in zip(names, given, strict=True):
+        if not text:
+            raise SettingError(f"{name} must be set, too: {', '.join(names)} belong together.")
+        if not Path(text).expanduser().is_file():
+            raise SettingError(f"{name} must be a file that is there, not {text[:200]!r}.")
+    if not environment.get("OATMEAL_CLUSTER", "tls://").startswith("tls://"):
+        raise SettingError("With certificates OATMEAL_CLUSTER must begin with tls://.")
+    return tuple(Path(text).expanduser().absolute() for text in given)
 
 
 def _folder(environment: Mapping[str, str], name: str) -> Path | None:

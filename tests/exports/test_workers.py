@@ -1,7 +1,10 @@
 """A cluster does the work of exports: all of its threads, with and without the same files."""
 
+import json
 import shutil
+import subprocess
 import threading
+from concurrent.futures import Future
 from pathlib import Path
 
 import pytest
@@ -12,9 +15,12 @@ from oatmeal import cli
 from oatmeal.exports import task, workers
 from oatmeal.exports.convert import Finished
 from oatmeal.exports.runner import Runner
-from oatmeal.exports.task import Task
+from oatmeal.exports.task import Cancelled, Task
 from oatmeal.exports.workers import Away, Cluster, workers_for
 from oatmeal.photofile.encode import Output
+from oatmeal.photofile.errors import Lost
+from oatmeal.photofile.room import NoRoom
+from oatmeal.settings import SettingError, Settings
 
 
 def clustered(workers, threads=None):
@@ -197,6 +203,106 @@ def test_a_folder_that_cannot_be_written_to_is_said(tmp_path, cluster):
     with pytest.raises(Away, match="gone cannot be written to: No such file"):
         made.places()
     made.close()
+
+
+@pytest.fixture
+def certificates(tmp_path):
+    """An authority's certificate, one that it gave, and the key of that."""
+
+    def made(*given):
+        subprocess.run(["openssl", *given], cwd=tmp_path, check=True, capture_output=True)
+
+    new = ["req", "-newkey", "rsa:2048", "-nodes", "-days", "2"]
+    made(*new, "-x509", "-subj", "/CN=authority", "-keyout", "ca.key", "-out", "ca.pem")
+    made(*new, "-subj", "/CN=oatmeal", "-keyout", "own.key", "-out", "own.csr")
+    made("x509", "-req", "-in", "own.csr", "-CA", "ca.pem", "-CAkey", "ca.key", "-CAcreateserial",
+         "-days", "2", "-out", "own.pem")  # fmt: skip
+    return tuple(tmp_path / name for name in ("ca.pem", "own.pem", "own.key"))
+
+
+def test_a_cluster_with_certificates_takes_nobody_without(
+    frames, database, store, certificates, tmp_path, monkeypatch
+):
+    from distributed import LocalCluster, Security
+
+    authority, own, key = map(str, certificates)
+    parts = {f"tls_{who}_{what}": path for who in ("scheduler", "worker", "client")
+             for what, path in (("cert", own), ("key", key))}  # fmt: skip
+    security = Security(tls_ca_file=authority, require_encryption=True, **parts)
+    with LocalCluster(
+        n_workers=1, threads_per_worker=2, processes=False, protocol="tls://",
+        security=security, dashboard_address=None,
+    ) as made:  # fmt: skip
+        address = made.scheduler_address
+        assert address.startswith("tls://")
+        runner = Runner(
+            database, store, workers_for(address, [store.exports], 1 << 20, certificates)
+        )
+        runner.start()
+        start(frames)
+        runner.wake()
+        wait(frames, limit_s=60)
+        runner.stop()
+        assert states(frames) == ["done"] * 3
+        monkeypatch.setattr(workers, "_PATIENCE_S", 1)
+        with pytest.raises(Away, match="asks for certificates"):
+            Cluster(address, [store.exports], 1)
+        with pytest.raises(Away, match="cannot be reached"):
+            Cluster(address.replace("tls", "tcp"), [store.exports], 1)
+
+
+def test_certificates_are_set_together(certificates):
+    names = ("OATMEAL_CLUSTER_CA", "OATMEAL_CLUSTER_CERT", "OATMEAL_CLUSTER_KEY")
+    given = dict(zip(names, map(str, certificates), strict=True))
+    assert Settings.from_environment(given).cluster_tls == certificates
+    for wrong, said in (
+        ({names[2]: ""}, "OATMEAL_CLUSTER_KEY must be set, too"),
+        ({names[0]: "/nowhere.pem"}, "must be a file that is there"),
+        ({"OATMEAL_CLUSTER": "tcp://here:8786"}, "must begin with tls://"),
+    ):
+        with pytest.raises(SettingError, match=said):
+            Settings.from_environment(given | wrong)
+
+
+class Hostile:
+    """What would write a file where it is unpickled."""
+
+    def __init__(self, path):
+        self.path = path
+
+    def __reduce__(self):
+        return Path.touch, (Path(self.path),)
+
+
+def hostile(path):
+    return Hostile(path)
+
+
+def test_an_answer_that_holds_a_program_is_not_run(tmp_path):
+    from distributed import LocalCluster
+
+    with LocalCluster(
+        n_workers=1, threads_per_worker=1, processes=False, protocol="tcp://",
+        dashboard_address=None,
+    ) as made:  # fmt: skip
+        cluster = Cluster(made.scheduler_address, [tmp_path], 1)
+        run = tmp_path / "run"
+        with pytest.raises(TypeError, match="Could not serialize"):
+            cluster._client.submit(hostile, str(run), pure=False).result(timeout=20)
+        assert not run.exists()
+        cluster.close()
+
+
+@pytest.mark.parametrize("problem", [Lost("gone"), NoRoom("full", "/prints", 7), Cancelled()])
+def test_what_stands_in_the_way_of_a_job_comes_back_as_it_was(problem):
+    def work():
+        raise problem
+
+    ended = Future()
+    ended.set_result(json.loads(json.dumps(workers._answer(work))))
+    with pytest.raises(type(problem)) as found:
+        workers._finished(ended)
+    assert found.value.args == problem.args
 
 
 def test_nobody_at_the_address(tmp_path, monkeypatch, capsys):

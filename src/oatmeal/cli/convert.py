@@ -157,8 +157,13 @@ def _workers(options: argparse.Namespace, seen: Path) -> Callable[[], Workers]:
         return lambda: workers.here(options.jobs)
     seen.mkdir(parents=True, exist_ok=True)
     shared = [seen, *(Path(name) for name in options.input if name != "-")]
-    most_bytes = Settings.from_environment().sent_bytes
-    return workers.workers_for(options.cluster, [one.absolute() for one in shared], most_bytes)
+    settings = Settings.from_environment()
+    return workers.workers_for(
+        options.cluster,
+        [one.absolute() for one in shared],
+        settings.sent_bytes,
+        settings.cluster_tls,
+    )
 
 
 def _output(options: argparse.Namespace, folder: bool) -> Output:

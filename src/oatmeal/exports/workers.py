@@ -36,6 +36,15 @@ _TOPIC: Final = "oatmeal-progress"
 _PATIENCE_S: Final = 10
 
 
+#: In which forms answers are taken: plain values, and that something failed.
+_PLAIN: Final = ["msgpack", "error"]
+
+#: What may stand in the way of a job, by its name.
+_PROBLEMS: Final[dict[str, type[Exception]]] = {
+    one.__name__: one for one in (*PhotoFileError.__subclasses__(), PhotoFileError, Cancelled)
+}
+
+
 class Away(Exception):
     """There are no workers now; the text says what is missing."""
 
@@ -92,9 +101,11 @@ def here(at_once: int | None = None) -> Workers:
     return OnExecutor(task.process_pool(count), count)
 
 
-def workers_for(address: str, shared: Sequence[Path], most_bytes: int) -> Callable[[], Workers]:
+def workers_for(
+    address: str, shared: Sequence[Path], most_bytes: int, tls: tuple[Path, ...] = ()
+) -> Callable[[], Workers]:
     """What makes the workers: those of a cluster, or of this machine where there is no address."""
-    return (lambda: Cluster(address, shared, most_bytes)) if address else here
+    return (lambda: Cluster(address, shared, most_bytes, tls)) if address else here
 
 
 class Cluster:
@@ -109,6 +120,15 @@ class Cluster:
         written into the first.
     most_bytes : int
         The largest original that is sent to workers that do not see them.
+    tls : (Path, Path, Path), optional
+        Certificates of the authority that all of the cluster were given theirs by, this one's own,
+        and its key: then nothing is said to whoever shows no such certificate.
+
+    Notes
+    -----
+    What workers answer is taken as plain values alone (msgpack), never as Python objects, which
+    could hold a program. What the library itself says of a task that failed still comes as those:
+    without TLS, whoever reaches the scheduler can make this process run what they like.
 
     Raises
     ------
@@ -116,7 +136,9 @@ class Cluster:
         When nobody answers, or the package for it is not installed.
     """
 
-    def __init__(self, address: str, shared: Sequence[Path], most_bytes: int) -> None:
+    def __init__(
+        self, address: str, shared: Sequence[Path], most_bytes: int, tls: tuple[Path, ...] = ()
+    ) -> None:
         try:
             self._distributed = _distributed()
         except ImportError as error:
@@ -128,9 +150,28 @@ class Cluster:
         self._most_bytes = most_bytes
         self._seeing: dict[str, bool] = {}
         self._sent: dict[str, Any] = {}
+        secured: dict[str, Any] = {}
+        if address.startswith("tls://") and not tls:
+            raise Away(
+                f"The cluster at {address} asks for certificates: set OATMEAL_CLUSTER_CA, "
+                "OATMEAL_CLUSTER_CERT and OATMEAL_CLUSTER_KEY."
+            )
+        if tls:
+            authority, certificate, key = map(str, tls)
+            secured["security"] = self._distributed.Security(
+                tls_ca_file=authority,
+                tls_client_cert=certificate,
+                tls_client_key=key,
+                require_encryption=True,
+            )
         try:
             self._client = self._distributed.Client(
-                address, set_as_default=False, timeout=_PATIENCE_S, name="oatmeal"
+                address,
+                set_as_default=False,
+                timeout=_PATIENCE_S,
+                name="oatmeal",
+                deserializers=_PLAIN,
+                **secured,
             )
         except (OSError, ValueError) as error:
             raise Away(
@@ -175,9 +216,11 @@ class Cluster:
 
     def submit(self, wanted: Task) -> Future[Finished]:
         """Have a job done by whoever is free."""
-        if all(self._seeing.values()):
-            return self._executor.submit(run_there, wanted)
         done: Future[Finished] = Future()
+        if all(self._seeing.values()):
+            there = self._executor.submit(run_there, wanted)
+            there.add_done_callback(lambda ended: _settle(done, partial(_finished, ended)))
+            return done
         try:
             content = self._content(wanted)
         except PhotoFileError as error:
@@ -208,25 +251,24 @@ class Cluster:
         return source.read_bytes()
 
     def _came_back(
-        self, called: str, ended: Future[tuple[Finished, dict[str, bytes]]], done: Future[Finished]
+        self, called: str, ended: Future[dict[str, Any]], done: Future[Finished]
     ) -> None:
         """Put what a worker gave back where it belongs."""
         wanted = self._sent.pop(called)
-        finished, problem = None, None
-        try:
-            finished, files = ended.result()
-            for name, content in files.items():
-                path = Path(wanted.destination).with_name(name)
-                encode.write_whole(path, len(content), partial(_write, content))
-        except BaseException as error:
-            problem = error
-        for left in (wanted.progress, wanted.progress + ".cancel"):
-            Path(left).unlink(missing_ok=True)
+
+        def kept() -> Finished:
+            try:
+                finished = _finished(ended)
+                for name, content in ended.result()["files"].items():
+                    path = Path(wanted.destination).with_name(Path(name).name)
+                    encode.write_whole(path, len(content), partial(_write, content))
+                return finished
+            finally:
+                for left in (wanted.progress, wanted.progress + ".cancel"):
+                    Path(left).unlink(missing_ok=True)
+
         # last: whoever waits for it finds everything in its place
-        if problem is not None:
-            done.set_exception(problem)
-        elif finished is not None:
-            done.set_result(finished)
+        _settle(done, kept)
 
     def _told(self, event: Any) -> None:
         """A worker says how far it is."""
@@ -281,7 +323,36 @@ def _first_line(error: BaseException) -> str:
     return (str(error) or type(error).__name__).splitlines()[0]
 
 
+def _settle(done: Future[Finished], make: Callable[[], Finished]) -> None:
+    """Let a job end with what is made, or with what that raises."""
+    try:
+        finished = make()
+    except BaseException as problem:
+        done.set_exception(problem)
+    else:
+        done.set_result(finished)
+
+
+def _finished(ended: Future[dict[str, Any]]) -> Finished:
+    """What a worker answered; raises what stood in its way."""
+    answer = ended.result()
+    if "failed" in answer:
+        kind, *given = answer["failed"]
+        raise _PROBLEMS.get(kind, PhotoFileError)(*given)
+    width, height, size, notes = answer["finished"]
+    return Finished(width, height, size, tuple(notes))
+
+
 # what follows runs in the workers
+
+
+def _answer(work: Callable[[], Finished]) -> dict[str, Any]:
+    """What comes of a job, in plain values."""
+    try:
+        done = work()
+    except (PhotoFileError, Cancelled) as problem:
+        return {"failed": [type(problem).__name__, *problem.args]}
+    return {"finished": [done.width, done.height, done.bytes, list(done.notes)], "files": {}}
 
 
 def sees(path: str, mark: bytes, others: Sequence[str]) -> bool:
@@ -292,19 +363,19 @@ def sees(path: str, mark: bytes, others: Sequence[str]) -> bool:
         return False
 
 
-def run_there(wanted: Task) -> Finished:
+def run_there(wanted: Task) -> dict[str, Any]:
     """Do a job on files that are seen here; one thread of arithmetic for one of the worker."""
     _one_thread()
-    return task.run(wanted)
+    return _answer(lambda: task.run(wanted))
 
 
-def run_sent(sent: Sent, content: bytes) -> tuple[Finished, dict[str, bytes]]:
+def run_sent(sent: Sent, content: bytes) -> dict[str, Any]:
     """Do a job on an original that was sent.
 
     Returns
     -------
-    (Finished, dict)
-        With the content of every file that was written, by its name.
+    dict
+        With the content of every file that was written, by its name, among ``files``.
     """
     distributed = _distributed()
     _one_thread()
@@ -327,8 +398,9 @@ def run_sent(sent: Sent, content: bytes) -> tuple[Finished, dict[str, bytes]]:
             destination=str(out / sent.task.destination),
             progress=str(Path(scratch) / "progress"),
         )
-        finished = task.run(wanted, tell)
-        return finished, {path.name: path.read_bytes() for path in out.iterdir()}
+        answer = _answer(lambda: task.run(wanted, tell))
+        answer["files"] = {path.name: path.read_bytes() for path in out.iterdir()}
+        return answer
 
 
 def _one_thread() -> None:

@@ -110,7 +110,12 @@ def create_app(
     proxies = Proxies(store, settings.limits)
     small = Small(store, proxies)
     importer = Importer(database, store, proxies, settings.limits)
-    workers = workers_for(settings.cluster, [store.exports, store.originals], settings.sent_bytes)
+    workers = workers_for(
+        settings.cluster,
+        [store.exports, store.originals],
+        settings.sent_bytes,
+        settings.cluster_tls,
+    )
     app.extensions["oatmeal"] = Services(
         database,
         store,
