@@ -510,3 +510,42 @@ def test_recipe_documents_stay_whole_through_the_history(bench):
 
 def test_seeing_in_one_sitting(sitting):
     sitting(sight)
+
+
+def test_transparent_parts_show_the_checked_ground_and_export_says_what_becomes(
+    desk, page, tmp_path
+):
+    """A cut-out balloon: what lies hidden round it is not shown, at any size and in any frame."""
+    picture = Image.open(DEMO / "first-lift.jpg").resize((1200, 800)).convert("RGBA")
+    alpha = np.zeros((800, 1200), np.uint8)
+    alpha[:, 600:] = 255
+    picture.putalpha(Image.fromarray(alpha))
+    path = tmp_path / "cut-out.png"
+    picture.save(path)
+    desk.begin(path)
+
+    def ground(ref="coarse"):
+        """The left half shows the two greys of the ground alone."""
+        shown = desk.canvas(ref)["green"]
+        left = shown[:, : shown.shape[1] // 2 - 2]
+        return set(np.unique(left)) == {200, 232} and len(np.unique(shown)) > 50
+
+    desk.until(ground)
+    lift(desk, page, "blue", -1)
+    desk.until(ground)
+    page.get_by_role("main").focus()
+    page.keyboard.press("r")  # the whole picture that a frame is laid on
+    desk.settled()
+    board = page.locator(".board canvas")
+    desk.until(lambda: set(np.unique(desk.greens(board)["green"][:, :100])) == {200, 232})
+    page.keyboard.press("m")
+    page.get_by_role("button", name="100", exact=True).click()
+    desk.settled()
+    desk.until(ground)
+    fine = page.locator(".pane canvas").nth(1)
+    assert {200, 232} <= set(np.unique(desk.greens(fine)["green"][:, :40]))
+    page.keyboard.press("d")
+    dialog = page.get_by_role("dialog", name="Export")
+    expect(dialog).to_contain_text("they become paper white")
+    dialog.get_by_role("button", name="PNG").click()
+    expect(dialog).to_contain_text("and stay so in this format")

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core import prepare
+from oatmeal.core.opencv import cv2
 from oatmeal.core.picture import (
     ArrayPicture,
     Geometry,
@@ -193,7 +194,8 @@ class Desk:
         """Render what was asked for."""
         order = self._order = Order(request.recipe, self._order)
         # whoever waits for the file's pixels holds up nobody else
-        source = self.source() if request.region is not None else None
+        decoded = request.region is not None or "opacity" in request.layers
+        source = self.source() if decoded else None
         with self._lock:
             view = self._view(order, request.framing)
             whole = view.pipeline(request.side)
@@ -208,8 +210,13 @@ class Desk:
             if "grey" in names and request.strip is None and order.recipe.keeps_colour:
                 names.append("print")  # its colours are no table of its greys
             layers = [
-                (name, self._layer(name, view, whole, part, order, request)) for name in names
+                (name, self._layer(name, view, whole, part, order, request))
+                for name in names
+                if name != "opacity"
             ]
+            if "opacity" in names and source is not None:
+                picture = framed(source, _geometry(order, request.framing))
+                layers.append(("opacity", _opacity(picture, _extent(whole, rectangle), rectangle)))
             if not request.measured:
                 return Frame(*_extent(whole, rectangle), size, rectangle, layers, {})
             measured = whole
@@ -338,6 +345,12 @@ class Desk:
         """Decode the file ahead of the first look at 100 %."""
         self.source()
 
+    @property
+    def transparent(self) -> bool | None:
+        """Whether parts of it are transparent; None as long as it is not decoded."""
+        held = self._pixels.held
+        return None if held is None else held.alpha is not None
+
 
 class _Telling:
     """A lock that tells when it was let go."""
@@ -358,6 +371,20 @@ def _extent(whole: Pipeline, rectangle: Rectangle | None) -> tuple[int, int]:
     """Width and height of the layers."""
     height, width = whole.source.shape[:2]
     return (rectangle[2], rectangle[3]) if rectangle is not None else (width, height)
+
+
+def _opacity(
+    picture: Picture, size: tuple[int, int], rectangle: Rectangle | None
+) -> NDArray[np.uint8]:
+    """How opaque the pixels of a frame are, 0 to 255."""
+    alpha = picture.alpha
+    if alpha is None:
+        return np.full(size[::-1], 255, np.uint8)
+    if rectangle is not None:
+        x, y, width, height = rectangle
+        alpha = np.ascontiguousarray(alpha[y : y + height, x : x + width])
+    codes = alpha if alpha.dtype == np.uint8 else np.right_shift(alpha, 8).astype(np.uint8)
+    return np.asarray(cv2.resize(codes, size, interpolation=cv2.INTER_AREA))
 
 
 def _geometry(order: Order, framing: str) -> Geometry:

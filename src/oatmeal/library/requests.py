@@ -15,7 +15,9 @@ from oatmeal.core.recipe import Recipe
 #: What can be sent: the finished grey, the plain conversion, the colour original, the colour
 #: picture as it is prepared, what is touched, what moves with a place's tone, an area's
 #: mask, where sharpness acts.
-LAYERS: Final = ("grey", "plain", "colour", "prepared", "touched", "zoned", "mask", "edges")
+LAYERS: Final = (
+    "grey", "plain", "colour", "prepared", "touched", "zoned", "mask", "edges", "opacity",
+)  # fmt: skip
 
 #: Through which frame: the recipe's; the whole picture, set right by the lens alone, that a frame
 #: is laid on; or as it was taken.

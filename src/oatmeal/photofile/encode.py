@@ -36,7 +36,7 @@ MIMETYPES: Final[dict[str, str]] = {
 #: Formats that hold 16 bits, one channel of grey, and transparency.
 DEEP: Final = ("png", "tiff")
 _SINGLE: Final = ("jpeg", "png", "tiff")
-_WITH_ALPHA: Final = ("png", "tiff", "webp", "avif")
+WITH_ALPHA: Final = ("png", "tiff", "webp", "avif")
 
 #: What may be kept of the descriptive metadata.
 METADATA: Final[tuple[str, ...]] = ("keep", "place-free", "none")
@@ -131,7 +131,7 @@ class Output:
     @property
     def keeps_alpha(self) -> bool:
         """Whether the format holds how opaque each pixel is."""
-        return self.format in _WITH_ALPHA
+        return self.format in WITH_ALPHA
 
     @property
     def single(self) -> bool:

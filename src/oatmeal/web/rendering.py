@@ -267,7 +267,7 @@ def ready(photograph_id: int, wanted: bodies.Ready) -> dict[str, Any]:
         desk.frame(Request(recipe, wanted.side))
     if wanted.closeup:
         desk.prepare_source()
-    return {"id": photograph_id}
+    return {"id": photograph_id, "transparent": desk.transparent}
 
 
 @rendering.post("/api/versions/<int:version_id>/finished")

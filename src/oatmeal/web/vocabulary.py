@@ -48,7 +48,7 @@ from oatmeal.core.recipe.tone import NEAREST_CODES
 from oatmeal.core.recipe.words import BASE_NAMES
 from oatmeal.core.seeing import measure
 from oatmeal.core.seeing.charts import hex_of_hue, plain_chart, zone_codes
-from oatmeal.photofile.encode import FORMATS
+from oatmeal.photofile.encode import FORMATS, WITH_ALPHA
 
 
 def step_words() -> list[dict[str, Any]]:
@@ -173,6 +173,7 @@ def vocabulary() -> dict[str, Any]:
         "zone_codes": zone_codes(),
         "codes": [asdict(reading) for reading in measure.code_readings()],
         "formats": list(FORMATS),
+        "transparent_formats": sorted(WITH_ALPHA),
     }
 
 

@@ -47,6 +47,7 @@
  * @property {string[]} ranges
  * @property {Object<string, [number, number][]>} curves
  * @property {number[]} zone_codes
+ * @property {string[]} transparent_formats of files that hold how opaque a pixel is
  * @property {{lightness: number, zone: string, code: number, ink: number}[]} codes
  */
 

@@ -1,5 +1,6 @@
 // The board: the whole picture as it is set right, with the frame, and lines laid on it. Only the browser draws here,
 // from the one picture it has, so that everything follows the pointer.
+import { checked } from "./greys.js";
 import { fits, largest, middles, nearest } from "./setright.js";
 import { follow, set, svg } from "./svg.js";
 
@@ -64,7 +65,7 @@ export class Board {
     if (layer) this.draw();
   }
 
-  paint({ width, height, data }) {
+  paint({ width, height, data, opacity }) {
     Object.assign(this.canvas, { width, height });
     const image = new ImageData(width, height);
     const out = image.data;
@@ -75,6 +76,7 @@ export class Board {
       out[i + 2] = data[channels === 1 ? j : j + 2];
       out[i + 3] = 255;
     }
+    if (opacity) checked(new Uint32Array(image.data.buffer), { width, height, size: { width, height } }, opacity);
     this.canvas.getContext("2d").putImageData(image, 0, 0);
   }
 

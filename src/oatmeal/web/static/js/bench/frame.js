@@ -1,5 +1,5 @@
 // The frame: what is asked of the server, what arrives, what is still to come.
-import { say, send } from "../api.js";
+import { ask, say, send } from "../api.js";
 import { copy } from "./paths.js";
 import { band } from "./toneband.js";
 
@@ -37,6 +37,8 @@ export function framing(bench) {
     /** What this frame waits for, in words. */
     waitsFor: "",
     waiting: true,
+    /** Parts of the photograph are transparent: what lies there nobody meant. */
+    transparent: false,
     autoGuard: 0,
     /** What is shown as touched: a place, or the number of a picked colour. @type {[number, number]|number|null} */
     touching: null,
@@ -87,9 +89,11 @@ export function framing(bench) {
       prepared = true;
       const { picture } = bench.parts;
       setTimeout(async () => {
-        await send("POST", `/api/photographs/${photograph.id}/ready`, {}).catch((problem) => {
+        const told = await ask("POST", `/api/photographs/${photograph.id}/ready`, {}).catch((problem) => {
           if (problem.status === REFUSED) say(problem.message); // its original is lost; the copies still show it
         });
+        this.transparent = Boolean(told?.transparent);
+        if (this.transparent) this.ask(false);
         for (const file of bench.beside) {
           const side = picture.view.fitSide(file);
           await send("POST", `/api/photographs/${file.id}/ready`, { side, closeup: picture.region !== null }).catch(() => {});
@@ -120,6 +124,7 @@ export function framing(bench) {
       const { prepare } = bench.work.recipe;
       if (!moving) layers.push(...["plain", "colour"].filter((name) => !picture.has(name, prepare)));
       if (bench.light.layer() === "prepared" && (moving || !picture.has("prepared", prepare))) layers.push("prepared");
+      if (this.transparent && !moving && !picture.has("opacity", prepare)) layers.push("opacity");
       const touched = this.touching;
       if (touched !== null && (typeof touched === "number" || !picture.touched)) layers.push(bench.work.step === "tone" ? "zoned" : "touched");
       const area = bench.light.layer() === "mask" ? bench.areas.chosen : undefined;
@@ -141,7 +146,7 @@ export function framing(bench) {
       const at = picture.hasOpen(layer, bench.work.recipe.prepare);
       const side = picture.view.fitSide(bench.photograph.file);
       return {
-        recipe: copy(bench.work.recipe), layers: at && !moving ? [] : [layer], framing: "open", measured: !moving,
+        recipe: copy(bench.work.recipe), layers: at && !moving ? [] : [layer, ...(this.transparent ? ["opacity"] : [])], framing: "open", measured: !moving,
         side: moving ? Math.round(side / 2) : side, pins: copy(bench.pins.pins).map(({ x, y }) => [x, y]), half: moving, moving,
       };
     },
@@ -222,7 +227,7 @@ export function framing(bench) {
       const { frames, picture } = bench.parts;
       const shown = bench.light.layer() === "prepared" ? ["prepared"] : [];
       const other = ["colour", "plain"].includes(bench.compare.compareWith) ? [bench.compare.compareWith] : [];
-      const wanted = { recipe: wish.recipe, side: WHOLE_SIDE, layers: ["grey", ...shown, ...other], framing: "framed", measured: true };
+      const wanted = { recipe: wish.recipe, side: WHOLE_SIDE, layers: ["grey", ...shown, ...other, ...(this.transparent ? ["opacity"] : [])], framing: "framed", measured: true };
       const key = JSON.stringify(wanted);
       if (!region || wholeAsked === key) return;
       wholeAsked = key;

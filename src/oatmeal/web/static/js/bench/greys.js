@@ -25,6 +25,31 @@ export function fill(out, { data, colours, palette }) {
   } else for (let i = 0; i < out.length; i += 1) out[i] = table[codes[i]];
 }
 
+const CHECK = 8;
+const CHECKS = [232, 200];
+
+/**
+ * Let the checked ground show where a layer is transparent.
+ * @param {Uint32Array} out its packed pixels @param {any} layer with the size of the whole picture @param {any} opacity its own region, or the whole
+ */
+export function checked(out, { width, height, region, size }, opacity) {
+  const [left, top, wide, high] = region || [0, 0, size.width, size.height];
+  const [offX, offY, ofWide, ofHigh] = opacity.region || [0, 0, size.width, size.height];
+  const at = (count, low, length, off, whole, cells) => Int32Array.from({ length: count }, (_, i) => (
+    Math.min(cells - 1, Math.max(0, Math.floor(((low + ((i + 0.5) * length) / count - off) / whole) * cells)))));
+  const columns = at(width, left, wide, offX, ofWide, opacity.width);
+  const rows = at(height, top, high, offY, ofHigh, opacity.height);
+  for (let y = 0, i = 0; y < height; y += 1) {
+    for (let x = 0; x < width; x += 1, i += 1) {
+      const share = opacity.data[rows[y] * opacity.width + columns[x]] / 255;
+      if (share === 1) continue;
+      const ground = CHECKS[((x / CHECK) ^ (y / CHECK)) & 1] * (1 - share);
+      const over = (/** @type {number} */ shift) => Math.round(((out[i] >> shift) & 255) * share + ground);
+      out[i] = packed(over(0), over(8), over(16));
+    }
+  }
+}
+
 /** Draw the finished picture of a frame on a canvas, which takes the frame's size. */
 export function drawGreys(canvas, frame) {
   if (!canvas) return;

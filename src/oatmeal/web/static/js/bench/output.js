@@ -10,7 +10,7 @@ const LOOK = { width: 480, height: 150 };
 
 /**
  * The export panel: form of the file, its size and a part of it before saving, download.
- * @param {Pick<import("./bench.js").Bench, "finish" | "parts" | "photograph" | "refs" | "version" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "finish" | "frame" | "parts" | "photograph" | "refs" | "version" | "vocabulary" | "work">} bench
  */
 export function outputting(bench) {
   const version = bench.version.id;
@@ -23,6 +23,12 @@ export function outputting(bench) {
     /** Why a file has three channels. */
     channelWords() {
       return bench.finish.coloured ? "RGB: the print has colour, and one channel holds greys alone" : "";
+    },
+    /** What becomes of transparent parts. */
+    opacityWords() {
+      if (!bench.frame.transparent) return "";
+      const kept = bench.vocabulary.transparent_formats.includes(this.form.format);
+      return kept ? "Parts of the photograph are transparent, and stay so in this format." : "Parts of the photograph are transparent; this format cannot hold that: they become paper white.";
     },
     exporting: false,
     measured: null,

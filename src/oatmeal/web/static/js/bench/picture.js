@@ -1,6 +1,6 @@
 // The picture on its surround: layers to canvas, a compared picture over or beside it, marks for clipping.
 import { Gestures } from "./gestures.js";
-import { fill, finished, packed } from "./greys.js";
+import { checked, fill, finished, packed } from "./greys.js";
 import { Navigator } from "./navigator.js";
 import { View } from "./view.js";
 
@@ -43,6 +43,8 @@ export class Picture {
     this.view = new View(surround, file);
     this.whole = {};
     this.part = {};
+    /** What holds the drawn layers, each with the one it shows. @type {any[]} */
+    this.canvases = [coarse, fine, otherCoarse, otherFine];
     /** How the photograph is framed in the newest frame. */
     this.framing = "";
     /** Layers of the whole picture that a frame is laid on. @type {Object<string, any>} */
@@ -126,14 +128,17 @@ export class Picture {
       else if (name === "grey") target.grey = { ...finished(frame), side: frame.wish.side, made: madeOf(name, prepare) };
       else if (name !== "print") target[name] = { ...sized, data, made: madeOf(name, prepare) };
     }
+    if (frame.layers.opacity) for (const canvas of this.canvases) canvas.drawn = null;
     this.paint();
   }
 
   /** Take in the whole picture that a frame is laid on. */
   showOpen(frame) {
     const { prepare } = frame.wish.recipe;
-    for (const [name, data] of Object.entries(frame.layers)) {
-      this.open[name] = { width: frame.width, height: frame.height, side: frame.wish.side, data, made: openMadeOf(prepare) };
+    const { opacity, ...layers } = frame.layers;
+    const { width, height } = frame;
+    for (const [name, data] of Object.entries(layers)) {
+      this.open[name] = { width, height, side: frame.wish.side, data, made: openMadeOf(prepare), opacity: opacity && { width, height, data: opacity } };
     }
   }
 
@@ -223,6 +228,8 @@ export class Picture {
     const image = new ImageData(width, height);
     const out = new Uint32Array(image.data.buffer);
     fill(out, layer);
+    const opacity = [this.part.opacity, this.whole.opacity].find((one) => one && covers(one, layer));
+    if (opacity) checked(out, { ...layer, size: this.file }, opacity);
     if (this.marks && marked && data.length === out.length) this.mark(out, data, width);
     canvas.getContext("2d").putImageData(image, 0, 0);
   }
@@ -380,7 +387,7 @@ export class Picture {
 
 /** What of Prepare a layer of the framed picture was made with. */
 function madeOf(name, prepare) {
-  return name === "colour" ? framingOf(prepare) : JSON.stringify(prepare);
+  return name === "colour" || name === "opacity" ? framingOf(prepare) : JSON.stringify(prepare);
 }
 
 /** What of Prepare decides where a pixel lies. */
@@ -391,6 +398,11 @@ function framingOf({ on, frame, lens }) {
 /** The same for the whole picture that a frame is laid on. */
 function openMadeOf({ frame: _, ...rest }) {
   return JSON.stringify(rest);
+}
+
+/** Whether a part of the picture, or all of it, holds another. */
+function covers({ region }, layer) {
+  return !region || String(region) === String(layer.region);
 }
 
 function sample(layer, point, file, side) {
