@@ -9,7 +9,7 @@ import pytest
 import sklearn
 import tifffile
 from PIL import Image
-from samples import codes, write_dng
+from samples import DEMO, codes, write_dng
 
 from oatmeal import cli
 from oatmeal.photofile import wholeness
@@ -162,3 +162,20 @@ def test_a_hole_of_zeros_in_compressed_strips_is_seen(tmp_path):
     # a black picture is no hole
     tifffile.imwrite(path, np.zeros((2000, 300), np.uint16))
     wholeness.check_strips(path)
+
+
+@pytest.mark.parametrize(
+    ("kind", "more"),
+    [("GIF", {}), ("WEBP", {"quality": 85}), ("WEBP", {"lossless": True})],
+    ids=["gif", "webp", "lossless"],
+)
+def test_a_hole_of_zeros_in_codes_alone_is_told(tmp_path, kind, more):
+    """Nothing in GIF and WebP says where codes went wrong; as long a row of zeros does."""
+    whole, holed = tmp_path / f"whole.{kind.lower()}", tmp_path / f"holed.{kind.lower()}"
+    Image.open(DEMO / "bunting.jpg").resize((900, 600)).save(whole, kind, **more)
+    data = bytearray(whole.read_bytes())
+    middle = len(data) // 2
+    data[middle : middle + 4096] = bytes(4096)
+    holed.write_bytes(data)
+    assert decode(whole, careful=True).notes == []
+    assert "warns of damage" in decode(holed, careful=True).notes[0]

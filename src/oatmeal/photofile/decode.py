@@ -227,12 +227,19 @@ def decode(
     with ThreadPoolExecutor(1) as beside:
         summing = beside.submit(_sha256, path)
         picture = _decoded(path, name, limits, announce)
-        if careful and picture.format == "jpeg" and wholeness.jpeg_warns(path):
+        if careful and _warns_of_damage(path, picture.format):
             picture.notes.append(_WARNS)
     from oatmeal.core.picture import seed_of
 
     picture.seed = seed_of(summing.result())
     return picture
+
+
+def _warns_of_damage(path: Path, kind: str) -> bool:
+    """Whether a picture that could be read may be damaged all the same."""
+    if kind == "jpeg":
+        return wholeness.jpeg_warns(path)
+    return kind in ("gif", "webp") and wholeness.holds_zeros(path)
 
 
 def _sha256(path: Path) -> str:

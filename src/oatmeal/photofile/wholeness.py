@@ -32,6 +32,9 @@ _HUFFMAN_FRAMES: Final = (0xC0, 0xC1, 0xC2)
 #: Zeros in compressed data that no coder writes.
 _HOLE: Final = 4096
 
+#: The same where colour tables and what is described may hold some.
+_ZEROS: Final = 2048
+
 #: TIFF tags (TIFF 6.0; SubIFDs: Technical Note 1, 1995): where strips and tiles lie, and how many
 #: bytes each has; the kind of a directory's picture, and further directories.
 _SUBFILE, _COMPRESSION = 254, 259
@@ -256,6 +259,14 @@ def jpeg_warns(path: Path) -> bool:
             os.close(kept)
         said.seek(0)
         return b"JPEG" in said.read()
+
+
+def holds_zeros(path: Path) -> bool:
+    """Whether a file of codes alone, such as GIF or WebP, holds zeros that no coder writes.
+
+    Nothing in such codes says where they went wrong: decoders draw something all the same.
+    """
+    return bytes(_ZEROS) in path.read_bytes()
 
 
 def check_strips(path: Path) -> None:
