@@ -87,6 +87,30 @@ def test_rooms_are_made_in_order_and_what_is_asked_for_first(bench):
     making.end()
 
 
+def test_where_no_helper_can_be_begun_nobody_waits_for_ever(bench, monkeypatch):
+    """There is no memory for a process: the loops compile where they are called."""
+
+    def none():
+        raise OSError("Cannot allocate memory")
+
+    monkeypatch.setattr(kernels, "_helper", none)
+    making = Making(1)
+    making.begin()
+    until(lambda: making.ready)
+    assert bench.made == []
+    making.end()
+
+
+def test_a_failure_of_one_room_is_not_counted_for_another(bench):
+    bench.failing = ["a", "b"]
+    making = Making(1)
+    making.begin()
+    bench.let(5)
+    until(lambda: making.ready)
+    assert bench.made == ["a", "b", "c"]
+    making.end()
+
+
 def test_who_has_no_patience_is_told_what_is_made_and_how_long_it_takes(bench):
     making = Making(1)
     making.begin()

@@ -14,7 +14,9 @@ import subprocess
 import sys
 import threading
 import time
+from collections import Counter
 from collections.abc import Callable
+from contextlib import suppress
 from contextvars import ContextVar
 from dataclasses import dataclass
 from importlib import import_module
@@ -257,7 +259,8 @@ class Making:
 
     def _work(self) -> None:
         """Give one helper room after room; another one in its place if it ends."""
-        helper, failed = None, 0
+        helper: subprocess.Popen[str] | None = None
+        failed: Counter[str] = Counter()
         while True:
             with self._changed:
                 room = None if self._ended else self._next()
@@ -265,18 +268,20 @@ class Making:
                     break
                 self._begun[room] = begun = time.monotonic()
                 if helper is None:
-                    helper = _helper()
-                    self._helpers.append(helper)
-            made = _made(helper, room)
+                    with suppress(OSError):  # there is no room for another process
+                        helper = _helper()
+                        self._helpers.append(helper)
+            made = helper is not None and _made(helper, room)
             with self._changed:
                 del self._begun[room]
                 if made:
                     self._spent += time.monotonic() - begun
                     self._taken += room.seconds
                 else:
-                    helper, failed = None, failed + 1
+                    helper = None
+                    failed[room.module] += 1
                 # what no helper can compile, this process does when it comes to it
-                if (made or failed > 1) and not self._ended:
+                if (made or failed[room.module] > 1) and not self._ended:
                     self._done(room)
                 self._changed.notify_all()
         if helper is not None and helper.stdin is not None:

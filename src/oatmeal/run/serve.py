@@ -231,7 +231,11 @@ class Steps:
 
         _write(self._lock, words)
         _say(f"  {words} ...", end=" ")
-        yield told
+        try:
+            yield told
+        except BaseException:
+            _say("")
+            raise
         _say(f"{time.monotonic() - begun:.1f} s")
 
 
@@ -280,7 +284,7 @@ def _listener(port: int) -> socket.socket:
             )
             continue
         if wanted != port:
-            _say(f"  Port {port} is taken by another program; {listener.getsockname()[1]} is used.")
+            _say(f"  Port {port} {reason.split(':')[0]}; {listener.getsockname()[1]} is used.")
         return listener
     raise StartError(f"Port {port} {reason}.")
 
