@@ -153,7 +153,7 @@ def it_works_alone_in_its_folder(oatmeal):
         timeout=60,
     )
     assert second.returncode == 1
-    assert f"already running with {oatmeal.home}, at {oatmeal.address}" in second.stderr
+    assert f"already running with {oatmeal.home}, at {oatmeal.shown}" in second.stderr
 
 
 def its_database_is_started_again_and_nothing_acknowledged_is_lost(oatmeal, folder):
