@@ -85,9 +85,10 @@ def test_a_picture_printed_strip_by_strip_is_the_whole_to_the_bit(medium, rows):
     def between(part):
         return sharpened(part, medium, 60, 300)
 
-    whole = printed(plane, recipe, 5, between, spreading)
+    asked = {"spreading": spreading}.get
+    whole = printed(plane, recipe, 5, between, asked)
     around = looks_around(medium, 300)
-    printing = Printing(90, 150, recipe, 5, between, around, spreading)
+    printing = Printing(90, 150, recipe, 5, between, around, asked)
     found, reached = np.empty_like(whole), 0
     for top in range(0, 150, rows):
         first, part = printing.take(plane[top : top + rows])

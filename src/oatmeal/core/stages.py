@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cache
 from operator import attrgetter
-from typing import Any, Final
+from typing import Any, Final, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -90,6 +90,11 @@ class Stage:
     keeps : bool
         True if its result is put together from parts of which some stay: after the place it is
         given ``keep(key, make)``, which remembers what was asked for last time.
+    size : str
+        What the picture's size is where it works: ``file``, the file's; ``output``, that of the
+        finished file, in light; ``print``, the same after sharpening for its medium. The last two
+        look at no pixel but their own; what else they need is made from their place alone, or of
+        the whole.
     at_once : (str, callable), optional
         An earlier stage, and ``straight(recipe, place, its result)``: the same result for who asks
         once, without those between. It is given the :class:`~oatmeal.core.picture.Coded` pixels of
@@ -107,6 +112,7 @@ class Stage:
     roams: bool = False
     whole: bool = False
     keeps: bool = False
+    size: Literal["file", "output", "print"] = "file"
     at_once: tuple[str, Callable[..., Any]] | None = None
 
     def works(self, recipe: Recipe) -> bool:

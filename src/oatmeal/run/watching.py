@@ -24,6 +24,7 @@ from oatmeal.library.store import pieces
 from oatmeal.photofile.decode import SUFFIXES
 from oatmeal.photofile.errors import PhotoFileError
 from oatmeal.photofile.room import NoRoom
+from oatmeal.run.oneline import plain
 
 log = logging.getLogger("oatmeal")
 
@@ -104,7 +105,7 @@ class Watched(FileSystemEventHandler):
             why = "it is a link that leads out of the folder"
         if why and path not in self._refused:
             self._refused.add(path)
-            log.warning("not taken in from the watched folder: %s: %s", path, why)
+            log.warning("not taken in from the watched folder: %s: %s", plain(str(path)), why)
         return not why
 
     def _loop(self) -> None:

@@ -2,21 +2,37 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.finish import glow, kernels, shading, toning
+from oatmeal.core.finish import kernels, stages, toning
 from oatmeal.core.finish.quantising import Depth, joined, quantised, through
-from oatmeal.core.finish.stages import BARES, SURFACE, bare_colour
 from oatmeal.core.picture import Window
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.recipe.finish import Finish
-from oatmeal.core.stages import Place
+from oatmeal.core.stages import Place, Stage
 
 Plane = NDArray[np.float32]
+
+_TABLE: Final = {one.name: one for one in stages.STAGES}
+_BARE: Final = stages.bare_colour
+
+
+def at_the_output() -> list[Stage]:
+    """The stages that work at the finished file's size, in their order, up to the last of all.
+
+    Each is given first what the one before it made.
+    """
+    found: list[Stage] = []
+    one = _TABLE[stages.printed.name]
+    while one.size != "file":
+        found.insert(0, one)
+        one = _TABLE[one.needs[0]]
+    return found
+
 
 #: Rows that grain, marks and colour are held for at a time.
 _ROWS: Final = 512
@@ -37,8 +53,8 @@ class Printing:
         What is done between falloff and grain: sharpening for the medium.
     around : int
         Rows above and below one that it looks at.
-    spreading : float32 (h, w), optional
-        The light that spreads, of :func:`.glow.spread`; None where nothing glows.
+    whole : callable
+        Gives the result, by its name, of a stage that looks at the whole picture.
     """
 
     def __init__(
@@ -49,15 +65,17 @@ class Printing:
         seed: int = 0,
         between: Callable[[Plane], Plane] = lambda plane: plane,
         around: int = 0,
-        spreading: Plane | None = None,
+        whole: Callable[[str], Any] = lambda name: None,
     ) -> None:
         self._size = (width, height)
         self._recipe = recipe
         self._seed = seed
         self._between = between
         self._around = around
-        self._spreading = spreading
-        self._works = [(by, laid) for by, laid in SURFACE if laid.works(recipe)]
+        self._whole = whole
+        works = [one for one in at_the_output() if one.when(recipe) and one.works(recipe)]
+        self._light = [one for one in works if one.size == "output"]
+        self._laid_on = [one for one in works if one.size == "print"]
         self._held = np.empty((0, width), np.float32)
         self._taken = self._given = 0
 
@@ -70,10 +88,7 @@ class Printing:
             Of the rows that are printed now, which lag behind by what ``around`` asks for.
         rows : float32 (n, W)
         """
-        finish, window = self._recipe.finish, Window(0, self._taken, *self._size)
-        if self._spreading is not None:
-            encoded = glow.glowing(encoded, self._spreading, finish.glow.amount, window)
-        rows = shading.shaded(encoded, finish, window)
+        rows = self._made(self._light, self._taken, encoded)
         self._taken += len(rows)
         top, height = self._given, self._size[1]
         self._given = height if self._taken == height else max(top, self._taken - self._around)
@@ -88,17 +103,27 @@ class Printing:
 
     def _laid(self, top: int, rows: Plane) -> Plane:
         """What lies on the print, over rows from ``top`` on."""
-        if not self._works:
+        if not self._laid_on:
             return rows
         made = np.empty_like(rows)
         for above in range(0, len(rows), _ROWS):
-            place = Place(Window(0, top + above, *self._size), seed=self._seed)
             part = np.ascontiguousarray(rows[above : above + _ROWS])
-            for made_by, laid in self._works:
-                found = made_by.make(self._recipe, place, part)
-                part = laid.make(self._recipe, place, part, found)
-            made[above : above + _ROWS] = part
+            made[above : above + _ROWS] = self._made(self._laid_on, top + above, part)
         return made
+
+    def _made(self, works: Sequence[Stage], top: int, rows: Plane) -> Plane:
+        """Rows from ``top`` on after some stages."""
+        place = Place(Window(0, top, *self._size), seed=self._seed)
+        for one in works:
+            given = [self._needed(need, place, rows) for need in one.needs[1:]]
+            rows = one.make(self._recipe, place, rows, *given)
+        return rows
+
+    def _needed(self, name: str, place: Place, rows: Plane) -> Any:
+        one = _TABLE[name]
+        if one.whole:
+            return self._whole(name)
+        return one.make(self._recipe, place, rows) if one.when(self._recipe) else None
 
 
 def printed(
@@ -106,25 +131,25 @@ def printed(
     recipe: Recipe,
     seed: int = 0,
     between: Callable[[Plane], Plane] = lambda plane: plane,
-    spreading: Plane | None = None,
+    whole: Callable[[str], Any] = lambda name: None,
 ) -> Plane:
     """Encoded values ``(H, W)`` of a whole picture as they are printed, but for their colour.
 
     The parameters are those of :class:`Printing`.
     """
     height, width = encoded.shape
-    return Printing(width, height, recipe, seed, between, 0, spreading).take(encoded)[1]
+    return Printing(width, height, recipe, seed, between, 0, whole).take(encoded)[1]
 
 
 def bare(kept: Plane, recipe: Recipe, seed: int = 0) -> Plane:
     """Kept colour ``(H, W, 3)`` of a whole picture, where nothing lies on the print."""
     height, width = kept.shape[:2]
-    works = [one for one in BARES if one.when(recipe)]
-    for top in range(0, height if works else 0, _ROWS):
+    lies = [_TABLE[name] for name in _BARE.needs[1:]]
+    for top in range(0, height if any(one.when(recipe) for one in lies) else 0, _ROWS):
         place = Place(Window(0, top, width, height), seed=seed)
         rows = kept[top : top + _ROWS]
-        lying = [one.make(recipe, place, rows) if one in works else None for one in BARES]
-        kept[top : top + _ROWS] = bare_colour.make(recipe, place, rows, *lying)
+        lying = [one.make(recipe, place, rows) if one.when(recipe) else None for one in lies]
+        kept[top : top + _ROWS] = _BARE.make(recipe, place, rows, *lying)
     return kept
 
 

@@ -71,6 +71,7 @@ def spreading(recipe: Recipe, place: Place, encoded: Plane) -> Plane:
     reads=("finish.glow.amount",),
     needs=("sharpened", "spreading"),
     moved_by=("finish.glow.amount",),
+    size="output",
 )
 def glowing(recipe: Recipe, place: Place, encoded: Plane, light: Plane) -> Plane:
     """Encoded values under that light."""
@@ -80,7 +81,7 @@ def glowing(recipe: Recipe, place: Place, encoded: Plane, light: Plane) -> Plane
 _SHADING = ("finish.falloff", "finish.burned")
 
 
-@stage("shaded", reads=_SHADING, needs=("glowing",), moved_by=_SHADING)
+@stage("shaded", reads=_SHADING, needs=("glowing",), moved_by=_SHADING, size="output")
 def shaded(recipe: Recipe, place: Place, encoded: Plane) -> Plane:
     """Encoded values with falloff and burned edges."""
     return shading.shaded(encoded, recipe.finish, place.window)
@@ -106,6 +107,7 @@ def grain_field(recipe: Recipe, place: Place, rgb_linear: Plane) -> tuple[Plane,
     reads=("finish.grain.amount", "finish.grain.roughness"),
     needs=("shaded", "grain_field"),
     moved_by=("finish.grain.amount",),
+    size="print",
 )
 def grained(recipe: Recipe, place: Place, encoded: Plane, field: tuple[Plane, float]) -> Plane:
     """Encoded values with grain."""
@@ -128,6 +130,7 @@ def dust(recipe: Recipe, place: Place, rgb_linear: Plane) -> Plane:
     reads=("finish.dust.light",),
     needs=("grained", "dust"),
     moved_by=("finish.dust.amount",),
+    size="print",
 )
 def dusty(recipe: Recipe, place: Place, encoded: Plane, cover: Plane) -> Plane:
     """Encoded values under dust."""
@@ -153,6 +156,7 @@ def scratches(recipe: Recipe, place: Place, rgb_linear: Plane) -> Plane:
     reads=("finish.scratches.light",),
     needs=("dusty", "scratches"),
     moved_by=("finish.scratches.amount",),
+    size="print",
 )
 def scratched(recipe: Recipe, place: Place, encoded: Plane, cover: Plane) -> Plane:
     """Encoded values under scratches."""
@@ -175,6 +179,7 @@ def relief(recipe: Recipe, place: Place, rgb_linear: Plane) -> Plane:
     reads=("finish.paper.amount",),
     needs=("scratched", "relief"),
     moved_by=("finish.paper.amount",),
+    size="print",
 )
 def papered(recipe: Recipe, place: Place, encoded: Plane, made: Plane) -> Plane:
     """Encoded values on a sheet."""
@@ -192,7 +197,7 @@ def uneven_rim(recipe: Recipe, place: Place, rgb_linear: Plane) -> tuple[Plane, 
     return rim.rim(recipe.finish.border.uneven, place.window, _shape(rgb_linear), place.seed)
 
 
-@stage("printed", needs=("papered", "rim"), moved_by=("finish.border.uneven.width",))
+@stage("printed", needs=("papered", "rim"), moved_by=("finish.border.uneven.width",), size="print")
 def printed(recipe: Recipe, place: Place, encoded: Plane, made: tuple[Plane, Plane]) -> Plane:
     """Encoded values as they are printed, but for their colour."""
     return rim.rimmed(encoded, made)
@@ -217,13 +222,9 @@ def kept_colour(
     return keeping.kept(lab, told, recipe, found or {})
 
 
-#: What lies on the print and has no colour.
-BARES: Final = (dust, scratches, uneven_rim)
-
-
 @stage(
     "bare_colour",
-    needs=("kept_colour", *(one.name for one in BARES)),
+    needs=("kept_colour", "dust", "scratches", "rim"),
     when=lambda recipe: recipe.keeps_colour,
 )
 def bare_colour(
@@ -239,13 +240,7 @@ def bare_colour(
     return keeping.bared(found, covers, None if edge is None else edge[0])
 
 
-#: What is drawn by place alone, and how it is laid on, in this order.
-SURFACE: Final = (
-    (grain_field, grained), (dust, dusty), (scratches, scratched), (relief, papered),
-    (uneven_rim, printed),
-)  # fmt: skip
-
 STAGES: Final = (
-    edge_mask, sharpened, spreading, glowing, shaded, *(one for pair in SURFACE for one in pair),
-    own_colour, kept_colour, bare_colour,
+    edge_mask, sharpened, spreading, glowing, shaded, grain_field, grained, dust, dusty, scratches,
+    scratched, relief, papered, uneven_rim, printed, own_colour, kept_colour, bare_colour,
 )  # fmt: skip

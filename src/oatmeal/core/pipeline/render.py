@@ -59,9 +59,8 @@ def render(
     # nothing asks for all greys at once: as codes they take a quarter of the memory
     codes = np.empty((0,), dtype=dtype)
     whole = small_of(view, WHOLE_SIDE) if order.asks_whole() else None
-    spreading = whole.get("spreading", order) if whole is not None else None
     printing = Printing(
-        view.width, view.height, order.recipe, view.seed, between, around, spreading
+        view.width, view.height, order.recipe, view.seed, between, around, _asking(whole, order)
     )
     for _, strip in _strips(view, order, whole, progress):
         top, rows = printing.take(strip.sharpened(order))
@@ -70,6 +69,11 @@ def render(
             codes = np.empty((view.height, *part.shape[1:]), dtype=dtype)
         codes[top : top + len(part)] = part
     return mounted(codes, finish.border)
+
+
+def _asking(whole: Pipeline | None, order: Order) -> Callable[[str], Any]:
+    """Gives the results of stages that look at the whole picture."""
+    return lambda name: whole.get(name, order) if whole is not None else None
 
 
 def _reduces(view: Picture, long_side: int | None) -> bool:
@@ -137,8 +141,7 @@ def _rendered(
         if colours is not None:
             colours.take(top, strip.kept_colour(order))
     out = greys.result() if side is None else kernels.encoded(greys.result())
-    spreading = whole.get("spreading", order) if whole is not None else None
-    made = printed(out, order.recipe, view.seed, between, spreading)
+    made = printed(out, order.recipe, view.seed, between, _asking(whole, order))
     return made, None if colours is None else bare(colours.result(), order.recipe, view.seed)
 
 

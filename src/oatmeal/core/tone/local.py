@@ -19,7 +19,8 @@ from oatmeal.core.colour import lightness
 from oatmeal.core.colour.ranges import smoothstep
 from oatmeal.core.maps import Maps
 from oatmeal.core.picture import Window
-from oatmeal.core.recipe import Tone
+from oatmeal.core.recipe import DECLARED, REST, Tone
+from oatmeal.core.stages import moves
 from oatmeal.core.tone import area_kernels, fine_kernel, kernels
 from oatmeal.core.tone.area_kernels import ADDED_VEIL, LEAST_LEFT, MOST_REMOVED
 from oatmeal.core.tone.kernels import CLARITY_AT_100
@@ -31,10 +32,8 @@ FINE_SHARE: Final = 2 / 1600
 FINE_VARIANCE: Final = 0.05
 
 
-#: Settings of which one away from rest makes the neighbourhoods matter.
-_MOVING: Final = (
-    "highlights", "shadows", "sparkle", "depth", "clarity", "detail", "veil",
-)  # fmt: skip
+#: What works on light and on neighbourhoods.
+LOCAL: Final = DECLARED.of_step("tone", "light", "local contrast")
 
 
 def highest_gain(tone: Tone) -> float:
@@ -101,8 +100,8 @@ def moved(
     """
     mapped = {name: 0.0 for name in maps.planes if name != "exposure"}
     numbers = tone.model_copy(update=mapped) if mapped else tone
-    rests = not any(getattr(numbers, name) for name in _MOVING) and not any(numbers.zones)
-    if not mapped and rests:
+    as_numbers = REST.model_copy(update={"tone": numbers})
+    if not mapped and not any(moves(as_numbers, path) for path in LOCAL):
         return area_kernels.exposed(result, grey, maps, 1 / gain_left)
     folded = tables(numbers, veil)
     # where the exposure differs from place to place, so does the share of the veil that it bears

@@ -17,8 +17,7 @@ from oatmeal.core.tone.scale import Scale
 
 Plane = NDArray[np.float32]
 
-#: What works on light and on neighbourhoods.
-_LOCAL = DECLARED.of_step("tone", "light", "local contrast")
+_LOCAL = locally.LOCAL
 #: What is compiled to one table.
 _SCALE = DECLARED.of_step("tone", "points", "contrast and curve")
 _EXPOSURE = DECLARED.of_step("tone", "exposure")
