@@ -12,6 +12,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any, Final
 
+import llvmlite
 import numba
 from llvmlite import binding
 from numba.core.caching import UserProvidedCacheLocator
@@ -19,6 +20,14 @@ from numba.core.caching import UserProvidedCacheLocator
 config: Any = numba.config
 
 _CORE: Final = Path(__file__).parent
+
+#: The versions of numba and llvmlite for which compiled loops are loaded quickly, by functions in
+#: the place of numba's own (:mod:`oatmeal.core.colour.loading`), and whether these are they.
+WRITTEN_FOR: Final = ("0.68.1", "0.50.0")
+QUICK: Final = (numba.__version__, llvmlite.__version__) == WRITTEN_FOR
+
+#: Kept loops name what loads them.
+_LOADED: Final = "quickly" if QUICK else "as numba does"
 
 #: Imports from this package.
 _IMPORT: Final = re.compile(rb"^from (oatmeal\.core[\w.]*) import (\([^)]*\)|[^\n]*)", re.M)
@@ -43,8 +52,8 @@ class Locator(UserProvidedCacheLocator):
         return cls(py_func, py_file) if Path(py_file).is_relative_to(_CORE) else None
 
     def get_source_stamp(self) -> str:
-        """What changes with the source."""
-        return source_of(Path(self._py_file))
+        """What changes with the source, and with how compiled loops come back."""
+        return f"{source_of(Path(self._py_file))} {_LOADED}"
 
 
 @cache
@@ -105,7 +114,7 @@ def mark_file(room: str) -> Path:
 
 def _marked(room: str) -> str:
     """What compiled loops of a room depend on."""
-    return f"{source_of(_file(room))} {numba.__version__} {_processor()}"
+    return f"{source_of(_file(room))} {numba.__version__} {_LOADED} {_processor()}"
 
 
 @cache
