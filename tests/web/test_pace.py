@@ -4,9 +4,11 @@ import re
 import socket
 import threading
 import time
+from pathlib import Path
 
 import pytest
 from samples import DEMO
+from waitress.channel import HTTPChannel
 
 from oatmeal.library.reading import shared_reader
 from oatmeal.run import listening
@@ -169,4 +171,20 @@ def test_idle_connections_hold_up_nobody(app, tmp_path):
         assert connection.recv(100).startswith(b"HTTP/1.1 302")
     for connection in idle:
         connection.close()
+    server.close()
+
+
+def test_with_another_version_of_the_server_all_wait_in_one_queue(app, tmp_path, monkeypatch):
+    """As it documents, without what stands on its inner parts."""
+    lock = (Path(__file__).parents[2] / "requirements.lock").read_text()
+    assert f"\nwaitress=={listening.WRITTEN_FOR} " in lock
+    monkeypatch.setattr(listening, "WRITTEN_FOR", "2.0")
+    listener = socket.create_server(("127.0.0.1", 0))
+    server = server_for(app, Settings(tmp_path), listener)
+    assert server.channel_class is HTTPChannel
+    threading.Thread(target=server.run, daemon=True).start()
+    door = access.address_of(app, "/").encode()
+    with socket.create_connection(listener.getsockname(), timeout=20) as connection:
+        connection.sendall(b"GET " + door + b" HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n")
+        assert connection.recv(100).startswith(b"HTTP/1.1 303")
     server.close()

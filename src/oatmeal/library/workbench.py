@@ -6,6 +6,7 @@ import threading
 import time
 from collections import OrderedDict
 from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import suppress
 from typing import Final
 
 from oatmeal.core.recipe import Recipe
@@ -95,7 +96,8 @@ class Workbench:
         while True:
             self._heavier.wait()
             self._heavier.clear()
-            self.weigh()
+            with suppress(RuntimeError):  # what it holds changed meanwhile: it will be told again
+                self.weigh()
             time.sleep(_WEIGHED_S)  # a drag is many frames a second
 
     def weigh(self) -> None:

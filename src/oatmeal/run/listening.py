@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import socket
 from functools import partial
+from importlib.metadata import version
 from typing import Any, Final
 
 from flask import Flask
@@ -23,6 +24,9 @@ MOST_CONNECTIONS: Final = 1000
 
 #: From so many on a new one takes the place of the oldest that has not shown the key.
 CROWDED: Final = MOST_CONNECTIONS - 50
+
+#: The version of waitress whose inner parts are built upon.
+WRITTEN_FOR: Final = "3.0.2"
 
 #: Settings of waitress: a frame of several megabytes leaves at once and stays in memory; who sends
 #: nothing for half a minute makes room.
@@ -135,13 +139,21 @@ class _Queue(ThreadedTaskDispatcher):  # type: ignore[misc]
 
 
 def server_for(app: Flask, settings: Settings, listener: socket.socket) -> Any:
-    """The server of an application on a listening socket; its ``run`` ends with Ctrl-C."""
+    """The server of an application on a listening socket; its ``run`` ends with Ctrl-C.
+
+    Queues of their own for each kind of request, and room for whoever shows the key, stand on parts
+    of waitress that it does not promise: with another version than the one they were written for
+    all requests wait in one queue, as it documents.
+    """
+    written_for = version("waitress") == WRITTEN_FOR
+    threads = {"threads": sum(THREADS.values())}
     server = create_server(
         app,
         sockets=[listener],
-        _dispatcher=_Queues(app),
         max_request_body_size=settings.limits.max_bytes + BODY_ROOM,
         **SERVER,
+        **({"_dispatcher": _Queues(app)} if written_for else threads),
     )
-    server.channel_class = partial(_Channel, app)
+    if written_for:
+        server.channel_class = partial(_Channel, app)
     return server
