@@ -1,11 +1,15 @@
 """Processes that are begun by this one, and what is left of those that were killed."""
 
 import os
+import shutil
 import signal
 import subprocess
 import sys
+import tempfile
 import time
 from pathlib import Path
+
+import pytest
 
 BEGUN = """
 import time
@@ -25,8 +29,17 @@ def begun(folder):
     return process
 
 
-def test_the_next_start_clears_what_killed_processes_left(tmp_path):
+@pytest.fixture
+def short():
+    """A temporary folder with a path that is short enough for sockets."""
+    folder = Path(tempfile.mkdtemp(prefix="o-", dir="/tmp"))
+    yield folder
+    shutil.rmtree(folder)
+
+
+def test_the_next_start_clears_what_killed_processes_left(short):
     """And leaves those alone that are at work, and what is not its own."""
+    tmp_path = short
     theirs = tmp_path / "pymp-of-another-program"
     theirs.mkdir()
     killed, working = begun(tmp_path), begun(tmp_path)

@@ -23,6 +23,9 @@ from typing import Final
 #: The module that loads what they need.
 _READY: Final = "oatmeal.exports.ready"
 
+#: Bytes of a folder's path at the most, so that those of sockets in it stay below 108 (unix(7)).
+_LONGEST: Final = 72
+
 #: Seconds after which a folder for a socket has one.
 _BEGINNING_S: Final = 60
 
@@ -51,6 +54,8 @@ def _sockets() -> str | None:
     stands for the usual place, where somebody else holds the folder's name.
     """
     folder = Path(tempfile.gettempdir()) / f"oatmeal-{os.getuid()}"
+    if len(os.fsencode(folder)) > _LONGEST:
+        return None
     try:
         folder.mkdir(mode=0o700, exist_ok=True)
         status = folder.lstat()
