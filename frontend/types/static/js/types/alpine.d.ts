@@ -14,6 +14,7 @@ export interface Alpine {
     evaluateLater: (expression: string) => (take: (value: any) => void) => void;
   }) => void): void;
   initTree(element: HTMLElement): void;
+  mutateDom(change: () => void): void;
   nextTick(then?: () => void): Promise<void>;
   reactive<T extends object>(value: T): T;
   start(): void;

@@ -20,12 +20,19 @@ export function bindAtStart(name) {
   for (const panel of unbound(name)) panel.removeAttribute("x-ignore");
 }
 
-/** Bind a panel or dialog that is to be opened, if it is not bound yet. @param {string} name */
+/**
+ * Bind a panel or dialog that is to be opened, if it is not bound yet. Alpine remembers of an element that it was to
+ * be left alone: all that is in it moves into a new one of its kind. @param {string} name
+ */
 export function bind(name) {
   for (const panel of unbound(name)) {
-    panel.removeAttribute("x-ignore");
-    delete (/** @type {any} */ (panel)._x_ignore); // Alpine notices the attribute only after this
-    Alpine.initTree(panel);
+    const bound = /** @type {HTMLElement} */ (panel.cloneNode(false));
+    bound.removeAttribute("x-ignore");
+    Alpine.mutateDom(() => {
+      bound.append(...panel.childNodes);
+      panel.replaceWith(bound);
+    });
+    Alpine.initTree(bound);
   }
 }
 
