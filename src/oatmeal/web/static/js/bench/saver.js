@@ -89,10 +89,9 @@ export class Saver {
 
   /** Resolves when everything is stored, or cannot be now. */
   flush() {
-    this.busy ??= this.work().then(() => {
+    this.busy ??= this.work().finally(() => {
       this.busy = null;
-      return this.waits() ? this.flush() : undefined; // it came while the last answer was taken
-    });
+    }).then(() => (this.waits() ? this.flush() : undefined)); // it came while the last answer was taken
     return this.busy;
   }
 
