@@ -179,3 +179,15 @@ def test_a_hole_of_zeros_in_codes_alone_is_told(tmp_path, kind, more):
     holed.write_bytes(data)
     assert decode(whole, careful=True).notes == []
     assert "warns of damage" in decode(holed, careful=True).notes[0]
+
+
+def test_a_png_that_ends_early_behind_its_pixels_is_told(tmp_path):
+    """All pixels are there; what came after them is not."""
+    path = tmp_path / "whole.png"
+    Image.fromarray(codes(40, 60)).save(path)
+    assert decode(path, careful=True).notes == []
+    whole = path.read_bytes()
+    path.write_bytes(whole[:-6])  # within its last chunk
+    found = decode(path, careful=True)
+    assert np.array_equal(found.codes, codes(40, 60))
+    assert "warns of damage" in found.notes[0]

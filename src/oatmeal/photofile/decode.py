@@ -239,6 +239,8 @@ def _warns_of_damage(path: Path, kind: str) -> bool:
     """Whether a picture that could be read may be damaged all the same."""
     if kind == "jpeg":
         return wholeness.jpeg_warns(path)
+    if kind == "png":
+        return not wholeness.png_ends(path)
     return kind in ("gif", "webp") and wholeness.holds_zeros(path)
 
 

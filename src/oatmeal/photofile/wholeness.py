@@ -16,6 +16,10 @@ from typing import BinaryIO, Final
 
 import numpy as np
 
+#: What a PNG begins with, and bytes of a chunk beside its data.
+_PNG: Final = b"\x89PNG\r\n\x1a\n"
+_CHUNK: Final = 12
+
 #: Bytes of a box's head (ISO/IEC 14496-12, 4.2), and of one with a long size.
 _HEAD: Final = 8
 _LONG_HEAD: Final = 16
@@ -267,6 +271,20 @@ def holds_zeros(path: Path) -> bool:
     Nothing in such codes says where they went wrong: decoders draw something all the same.
     """
     return bytes(_ZEROS) in path.read_bytes()
+
+
+def png_ends(path: Path) -> bool:
+    """Whether a PNG holds all of its chunks to the last (W3C PNG, 5.3 and 11.2.5)."""
+    size = path.stat().st_size
+    with path.open("rb") as file:
+        place = len(_PNG)
+        while place + _CHUNK <= size:
+            file.seek(place)
+            length, kind = struct.unpack(">I4s", file.read(8))
+            place += _CHUNK + int(length)
+            if kind == b"IEND":
+                return place <= size
+    return False
 
 
 def check_strips(path: Path) -> None:
