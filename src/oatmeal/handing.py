@@ -20,6 +20,11 @@ from urllib.request import HTTPCookieProcessor, ProxyHandler, Request, build_ope
 #: Seconds that a start may go on without saying anything new.
 _START_S: Final = 180.0
 
+#: How often a file that says nothing is looked at again, and seconds between.
+_LOOKS: Final = 5
+_AGAIN_S: Final = 0.02
+
+#: Seconds between two looks at what a start says.
 _LOOK_S: Final = 0.2
 
 #: Logs of starts that are kept.
@@ -41,7 +46,11 @@ def doing(home: Path) -> str | None:
                 fcntl.flock(file, fcntl.LOCK_SH | fcntl.LOCK_NB)
                 return None  # nobody holds it
             except BlockingIOError:
-                return file.read().strip() or "Starting"
+                for _ in range(_LOOKS):  # it may just be writing
+                    if said := file.read().strip():
+                        return said
+                    time.sleep(_AGAIN_S)
+                return "Starting"
     except FileNotFoundError:
         return None
 
