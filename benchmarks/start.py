@@ -57,9 +57,9 @@ class Started:
         for line in self.process.stdout:
             print("   ", line.rstrip(), flush=True)
             self.said.append((self.seconds, line.rstrip()))
-            found = re.search(r"http://\S+", line)
-            if found:
-                self.address = found[0]
+            found = re.search(r"http://[\w.-]+(:\S+)", line)
+            if found:  # its own name below localhost is for browsers
+                self.address = f"http://127.0.0.1{found[1]}"
 
     @property
     def seconds(self) -> float:

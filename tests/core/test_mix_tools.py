@@ -82,6 +82,9 @@ def test_each_separation_betters_a_pair_and_worsens_none(name):
         if found is None:
             break
         pressed += 1
+        begun = recipe.mix.lifts.model_dump()
+        assert all(abs(stops - begun[one]) < 0.81 for one, stops in found.lifts.items())
+        assert all(abs(stops) < 2.01 for stops in found.lifts.values())
         lifts = recipe.mix.lifts.model_copy(update=found.lifts)
         mix_now = recipe.mix.model_copy(update={"lifts": lifts})
         recipe = recipe.model_copy(update={"mix": mix_now})

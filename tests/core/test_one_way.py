@@ -87,3 +87,14 @@ def test_an_area_over_all_with_exposure_alone_is_exposure(path):
     )
     assert np.abs(found - rest).max() > 0.05
     assert np.abs(found - wanted).max() < 0.5 / 255
+
+
+def test_a_stage_that_says_no_size_is_refused(monkeypatch):
+    """Otherwise what stands before it would be left out of every file."""
+    known = {one.name: one for one in stages.STAGES}
+    known["turned"] = Stage("turned", lambda recipe, place, encoded: encoded, needs=("shaded",))
+    grained = known["grained"]
+    known["grained"] = Stage(**{**vars(grained), "needs": ("turned", *grained.needs[1:])})
+    monkeypatch.setattr(printing, "_TABLE", known)
+    with pytest.raises(ValueError, match="stage turned stands after glowing, shaded"):
+        printing.at_the_output()

@@ -249,6 +249,8 @@ def test_a_cluster_with_certificates_takes_nobody_without(
             Cluster(address, [store.exports], 1)
         with pytest.raises(Away, match="cannot be reached"):
             Cluster(address.replace("tls", "tcp"), [store.exports], 1)
+        with pytest.raises(Away, match="must begin with tls://"):
+            Cluster(address.replace("tls", "tcp"), [store.exports], 1, certificates)
 
 
 def test_certificates_are_set_together(certificates):

@@ -156,6 +156,8 @@ class Cluster:
                 f"The cluster at {address} asks for certificates: set OATMEAL_CLUSTER_CA, "
                 "OATMEAL_CLUSTER_CERT and OATMEAL_CLUSTER_KEY."
             )
+        if tls and not address.startswith("tls://"):
+            raise Away(f"With certificates the cluster's address must begin with tls://: {address}")
         if tls:
             authority, certificate, key = map(str, tls)
             secured["security"] = self._distributed.Security(

@@ -25,12 +25,20 @@ def at_the_output() -> list[Stage]:
     """The stages that work at the finished file's size, in their order, up to the last of all.
 
     Each is given first what the one before it made.
+
+    Raises
+    ------
+    ValueError
+        For a stage that works at the file's size after one that works at the output's.
     """
     found: list[Stage] = []
     one = _TABLE[stages.printed.name]
     while one.size != "file":
         found.insert(0, one)
         one = _TABLE[one.needs[0]]
+    lost = [other.name for other in _TABLE.values() if other.size != "file" and other not in found]
+    if lost:
+        raise ValueError(f"stage {one.name} stands after {', '.join(lost)} and says no size")
     return found
 
 

@@ -25,7 +25,7 @@ from oatmeal.core import colour
 from oatmeal.core.colour import ranges
 from oatmeal.core.picture import reduced
 from oatmeal.core.pipeline import Pipeline
-from oatmeal.core.recipe import DECLARED, Lifts, Recipe
+from oatmeal.core.recipe import Lifts, Recipe
 from oatmeal.core.seeing.clusters import Clusters
 
 Array = NDArray[np.float64]
@@ -275,11 +275,17 @@ class Balance:
         return Found(found, said(found))
 
 
+#: What parting two colours costs: for a stop that a lift moves, and for one between neighbours;
+#: how far, in stops, a lift moves at once, and lies from rest at the most; and the share of the
+#: colours that a range must hold to be moved at all.
+_MOVED: Final = 4.0
+_JUMP: Final = 3.0
+_STEP: Final = 0.8
+_FARTHEST: Final = 2.0
+_THERE: Final = 0.01
+
 #: Shares of the way to the lifts that part two colours.
 _OF_THE_WAY: Final = (1.0, 0.8, 0.6, 0.45, 0.3, 0.2, 0.12)
-
-#: How far each of the eight lifts may go.
-_ALLOWED: Final = [DECLARED.limits(f"mix.lifts.{name}") for name in ranges.NAMES]
 
 
 def _mean_square(values: Array) -> float:
@@ -384,15 +390,24 @@ def separate(
     left, right = np.nonzero(others)
     way = np.where(present[left] < present[right], -1.0, 1.0)
     kept = np.minimum(way * (present[left] - present[right]), enough)
-    apart = {
-        "type": "ineq",
-        "fun": lambda lifts: (
-            way * (lambda star: star[left] - star[right])(lightness(lifts)[0]) - kept
-        ),
-        "jac": lambda lifts: (
-            way[:, None] * (lambda slopes: slopes[left] - slopes[right])(lightness(lifts)[1])
-        ),
-    }
+
+    def spare(lifts: Array) -> Array:
+        """How much farther apart each other pair is than it shall be."""
+        star, _ = lightness(lifts)
+        return np.asarray(way * (star[left] - star[right]) - kept)
+
+    def spare_slopes(lifts: Array) -> Array:
+        _, slopes = lightness(lifts)
+        return np.asarray(way[:, None] * (slopes[left] - slopes[right]))
+
+    # what is hardly there must not carry what is pale with it, nor a range leave its neighbours
+    there = sample.weights.mean(axis=0) > _THERE
+    bounds = [
+        (max(now - _STEP, min(now, -_FARTHEST)), min(now + _STEP, max(now, _FARTHEST)))
+        if free
+        else (now, now)
+        for now, free in zip(begun, there, strict=True)
+    ]
     ends = []
     for sign in (1.0, -1.0):
 
@@ -406,12 +421,20 @@ def separate(
             gradient = 2 * elsewhere * change
             gradient[one] -= 8 * missing * sign
             gradient[other] += 8 * missing * sign
-            moved = lifts - begun
-            return value + 0.5 * float((moved**2).sum()), slopes.T @ gradient + moved
+            moved, jump = lifts - begun, lifts - lifts[_BEFORE]
+            value += _MOVED * float(moved @ moved) + _JUMP * float(jump @ jump)
+            return value, (
+                slopes.T @ gradient + 2 * _MOVED * moved + 2 * _JUMP * (jump - jump[_AFTER])
+            )
 
         ends.append(
             scipy.optimize.minimize(
-                cost, begun, jac=True, method="SLSQP", bounds=_ALLOWED, constraints=[apart]
+                cost,
+                begun,
+                jac=True,
+                method="SLSQP",
+                bounds=bounds,
+                constraints=[{"type": "ineq", "fun": spare, "jac": spare_slopes}],
             )
         )
     for share in _OF_THE_WAY:

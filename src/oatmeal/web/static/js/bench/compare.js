@@ -201,6 +201,7 @@ export function comparing(bench) {
           const { words } = await ask("POST", "/api/differences", { before, after });
           if (same(sides(), [before, after])) this.differences = words; // otherwise they are asked for again
         } catch (problem) {
+          this.differences ??= ["the settings could not be compared"];
           say(problem.message);
         }
       }, WORDS_MS);

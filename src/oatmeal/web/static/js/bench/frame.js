@@ -224,12 +224,13 @@ export function framing(bench) {
      * @param {import("./frames.js").Frame} frame
      */
     async askWhole({ region, wish }) {
+      if (!region) return;
       const { frames, picture } = bench.parts;
       const shown = bench.light.layer() === "prepared" ? ["prepared"] : [];
       const other = ["colour", "plain"].includes(bench.compare.compareWith) ? [bench.compare.compareWith] : [];
       const wanted = { recipe: wish.recipe, side: WHOLE_SIDE, layers: ["grey", ...shown, ...other, ...(this.transparent ? ["opacity"] : [])], framing: "framed", measured: true };
       const key = JSON.stringify(wanted);
-      if (!region || wholeAsked === key) return;
+      if (wholeAsked === key) return;
       wholeAsked = key;
       const whole = await frames.fetch(wanted).catch(() => null);
       if (whole && picture.region && wholeAsked === key && !this.waiting) picture.show(whole);

@@ -67,7 +67,8 @@ export function spotting(bench) {
     /** Lifts are for colours: a place without any is picked, or an area is drawn. @param {{x: number, y: number}} at */
     hardlyAnswers(at) {
       const words = "This spot has hardly any colour of its own: whole ranges would move for it. Pick it as a colour, or draw an area.";
-      say(words, "Pick it", () => this.pickHere(at));
+      if (bench.picked.mayPick()) say(words, "Pick it", () => this.pickHere(at));
+      else say(words);
     },
     spotAt(at) {
       return ask("POST", `/api/photographs/${bench.photograph.id}/spot`, { recipe: copy(bench.work.recipe), ...at });
