@@ -69,7 +69,7 @@ def greys(rgb: np.ndarray, known: Noise | None = None, light: float = 0) -> list
     """Encoded greys, plain and behind a red filter."""
     found = []
     for red in (False, True):
-        work = Pipeline(rgb, noise=(lambda: known) if known else None)
+        work = Pipeline(ArrayPicture(rgb, noise_of_file=(lambda: known) if known else None))
         grey = work.mixed(taking(light, red))
         found.append(encode_srgb(np.clip(grey, 0, 1)))
     return found
@@ -290,11 +290,13 @@ def dust() -> None:
 def speed() -> None:
     clean, unit = frame_and_unit("first-lift")
     rgb, known = noisy(clean, "middle")
-    whole = Pipeline(rgb, noise=lambda: known)
-    half = Pipeline(reduced(rgb, FRAME[0] // 2), scale=0.5, noise=lambda: known)
+    whole = Pipeline(ArrayPicture(rgb, noise_of_file=lambda: known))
+    half = Pipeline(
+        ArrayPicture(reduced(rgb, FRAME[0] // 2), scale=0.5, noise_of_file=lambda: known)
+    )
 
     def fresh(settings: Recipe) -> object:
-        return Pipeline(rgb, noise=lambda: known).codes(settings)
+        return Pipeline(ArrayPicture(rgb, noise_of_file=lambda: known)).codes(settings)
 
     none = median(lambda _: fresh(REST), 7) / unit
     first = median(lambda _: fresh(taking()), 7) / unit

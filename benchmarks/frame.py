@@ -187,7 +187,7 @@ def speed() -> None:
     def drawn(settings: Recipe) -> object:
         view = framed(half, prepare.geometry(settings))
         light = view.linear(0, 0, view.width, view.height)
-        pipeline = Pipeline(np.ascontiguousarray(light), scale=0.5)
+        pipeline = Pipeline(ArrayPicture(np.ascontiguousarray(light), scale=0.5))
         pipeline.codes(settings)
         return colour_kernels.display(pipeline.prepared(settings))
 
@@ -228,7 +228,9 @@ def speed() -> None:
     say("a region alone against the whole, farthest", float(off), "/255", "<= 1")
     copy = ArrayPicture(proxy(file, 900))
     small = framed(copy, prepare.geometry(everything), (file.width, file.height))
-    coarse = Pipeline(small.linear(0, 0, small.width, small.height), scale=0.5, layout=small.layout)
+    coarse = Pipeline(
+        ArrayPicture(small.linear(0, 0, small.width, small.height), scale=0.5, layout=small.layout)
+    )
     fine = render(file, everything, long_side=max(small.width, small.height)).astype(int)
     say(
         "a proxy against the reduced export, mean",

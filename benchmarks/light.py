@@ -15,7 +15,7 @@ from frames import DEMO, FRAME, frame_and_unit, large_jpeg, median, say
 from oatmeal.core import colour
 from oatmeal.core.colour import decode_srgb, encode_srgb
 from oatmeal.core.colour import kernels as colour_kernels
-from oatmeal.core.picture import proxy, reduced
+from oatmeal.core.picture import ArrayPicture, proxy, reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.prepare import white
 from oatmeal.core.recipe import REST, Recipe, from_document
@@ -46,7 +46,7 @@ def mean_tone(rgb: np.ndarray) -> float:
 def speed() -> None:
     rgb, unit = frame_and_unit("first-lift")
     half = reduced(rgb, FRAME[0] // 2)
-    small = Pipeline(half, scale=0.5)
+    small = Pipeline(ArrayPicture(half, scale=0.5))
 
     def drag(count: int, shadows: float = 0.0) -> object:
         recipe = lit(warmth=float(count), tint=5.0, shadows=shadows)

@@ -16,7 +16,7 @@ from frames import DEMO, FRAME, median, say
 from oatmeal.core import kernels, mix
 from oatmeal.core.guard import Guarding
 from oatmeal.core.mix import formula_kernel
-from oatmeal.core.picture import reduced
+from oatmeal.core.picture import ArrayPicture, reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST, from_document
 from oatmeal.core.recipe.formula import compile_formula
@@ -87,7 +87,7 @@ def costs() -> None:
     )
     lifts = [-2.0, -1.5, -1.0, -0.5, 0.0, 0.5, 1.0, 1.5, 2.0]
     bands = strip.variants(REST, "mix.lifts.blue", lifts)
-    nine = median(lambda n: strip.render(rgb, bands, upright=True)) / unit
+    nine = median(lambda n: strip.render(ArrayPicture(rgb), bands, upright=True)) / unit
     fresh = median(lambda n: Pipeline(rgb).codes(bands[0])) / unit
     say("test strip of nine bands against one fresh frame", nine / fresh, "x", "about 1")
     found = median(lambda n: Balance(rgb, REST).find(), rounds=5)

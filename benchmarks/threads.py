@@ -28,7 +28,7 @@ def led(count: int, guard: float = 60) -> Recipe:
 
 def speed() -> None:
     rgb, unit = frame_and_unit("painted-wagon")
-    whole, half = Pipeline(rgb), Pipeline(reduced(rgb, FRAME[0] // 2), scale=0.5)
+    whole, half = Pipeline(rgb), Pipeline(ArrayPicture(reduced(rgb, FRAME[0] // 2), scale=0.5))
     say("drag of a thread, half size", median(lambda n: half.codes(led(n))) / unit, "J", "<= 4")
     say("drag of a thread, full", median(lambda n: whole.codes(led(n))) / unit, "J", "<= 12")
 

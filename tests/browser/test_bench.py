@@ -8,7 +8,7 @@ from sittings import Sitting
 
 from oatmeal.core.finish import quantised
 from oatmeal.core.picture import proxy, reduced
-from oatmeal.core.pipeline import Pipeline, rendered
+from oatmeal.core.pipeline import Pipeline, render
 from oatmeal.core.recipe import REST, from_document
 from oatmeal.core.recipe.curves import SHIPPED
 from oatmeal.core.seeing import measure
@@ -208,7 +208,7 @@ def one_hundred_percent_shows_the_files_own_pixels(bench, page):
     bench.drag(page.locator("[data-range=blue] .full"), 0, 45)
     page.get_by_role("button", name="100", exact=True).click()
     bench.settled()
-    whole = quantised(rendered(decode(BUNTING), bench.recipe()), np.uint8)
+    whole = quantised(render(decode(BUNTING), bench.recipe(), np.float32), np.uint8)
 
     def region():
         return page.evaluate(

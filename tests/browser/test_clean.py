@@ -10,7 +10,7 @@ from samples import DEMO, write_png
 from sittings import Sitting
 
 from oatmeal.core.noise import measured
-from oatmeal.core.picture import proxy, reduced
+from oatmeal.core.picture import ArrayPicture, proxy, reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.prepare.noise import needed
 from oatmeal.core.recipe.paths import places
@@ -95,7 +95,11 @@ def test_the_needed_amounts_are_marked_and_taken_in_one_step(desk, page):
     canvas = desk.canvas()
     side = max(canvas["width"], canvas["height"])
     small = reduced(proxy(file, 2048), side)
-    work = Pipeline(small, scale=side / file.width, noise=lambda: noise, auto_guard=file.auto_guard)
+    work = Pipeline(
+        ArrayPicture(
+            small, scale=side / file.width, noise_of_file=lambda: noise, auto_guard=file.auto_guard
+        )
+    )
     assert np.abs(canvas["green"] - work.codes(desk.recipe()).astype(int)).max() <= 2
     page.get_by_role("button", name="Undo").first.click()
     desk.settled()

@@ -13,7 +13,7 @@ from sittings import Sitting
 
 from oatmeal.core.finish import quantised
 from oatmeal.core.picture import proxy, reduced
-from oatmeal.core.pipeline import Pipeline, rendered
+from oatmeal.core.pipeline import Pipeline, render
 from oatmeal.library import versions
 from oatmeal.photofile.decode import decode
 
@@ -156,7 +156,9 @@ def the_bench_shows_the_picture_as_it_is_framed(opened, page):
     page.get_by_role("button", name="100", exact=True).click()
     opened.settled()
     x, y, width, height = page.evaluate(f"() => {STORES}.frame.wish(false).region")
-    whole = quantised(rendered(decode(BUNTING), opened.recipe()), np.uint8)  # framed as well
+    whole = quantised(
+        render(decode(BUNTING), opened.recipe(), np.float32), np.uint8
+    )  # framed as well
     shown = opened.canvas("picture")["green"]
     assert np.array_equal(shown, whole[y : y + height, x : x + width])
 

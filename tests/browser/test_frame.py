@@ -14,7 +14,7 @@ from sittings import Sitting
 from oatmeal.core import prepare
 from oatmeal.core.finish import quantised
 from oatmeal.core.picture import proxy
-from oatmeal.core.pipeline import rendered
+from oatmeal.core.pipeline import render
 from oatmeal.photofile.decode import decode
 
 WAGON = DEMO / "painted-wagon.jpg"
@@ -72,7 +72,7 @@ def a_corner_is_dragged_in_the_ratio_and_everything_shows_the_frame(frame, page)
     frame.settled()
     shown = frame.canvas()
     assert shown["width"] / shown["height"] == pytest.approx(1.5, abs=0.01)
-    expected = quantised(rendered(decode(WAGON), frame.recipe()), np.uint8).astype(int)
+    expected = quantised(render(decode(WAGON), frame.recipe(), np.float32), np.uint8).astype(int)
     assert expected.shape == size(page)[::-1]
     page.get_by_role("button", name="100", exact=True).click()
     frame.settled()
@@ -218,15 +218,15 @@ def quarter_turns_and_mirror_turn_what_is_set(frame, page):
     page.get_by_role("button", name="4:5").click()
     frame.settled()
     frame.drag(corner(page, "1,1"), -150, -150)
-    whole = quantised(rendered(decode(WAGON), frame.recipe()), np.uint8)
+    whole = quantised(render(decode(WAGON), frame.recipe(), np.float32), np.uint8)
     page.get_by_role("button", name="Turn right").click()
     frame.settled()
-    right = quantised(rendered(decode(WAGON), frame.recipe()), np.uint8)
+    right = quantised(render(decode(WAGON), frame.recipe(), np.float32), np.uint8)
     assert right.shape == whole.shape[::-1]
     assert np.abs(right.astype(int) - np.rot90(whole, -1)).mean() < 1.5  # by a pixel at the most
     page.get_by_role("button", name="mirror").click()
     frame.settled()
-    mirrored = quantised(rendered(decode(WAGON), frame.recipe()), np.uint8)
+    mirrored = quantised(render(decode(WAGON), frame.recipe(), np.float32), np.uint8)
     assert np.abs(mirrored.astype(int) - right[:, ::-1]).mean() < 1.5
     page.get_by_role("button", name="Reset all").click()
     frame.settled()
@@ -305,7 +305,7 @@ def the_exported_file_has_the_size_that_was_told(frame, page):
     address = f"{frame.live}/versions/1/finished?format=png"
     file = Image.open(io.BytesIO(page.request.get(address).body()))
     assert file.size == told
-    expected = quantised(rendered(decode(WAGON), frame.recipe()), np.uint8, dither=True)
+    expected = quantised(render(decode(WAGON), frame.recipe(), np.float32), np.uint8, dither=True)
     assert np.array_equal(np.asarray(file), expected)
 
 
@@ -351,7 +351,9 @@ def at_100_percent_all_of_the_picture_is_the_new_frame(frame, page):
     def under_is_now():
         """The whole picture under the part is that of the recipe; a turn by 4 degrees shows."""
         under = frame.canvas()
-        codes = quantised(rendered(decode(WAGON), frame.recipe(), 1024), np.uint8, dither=False)
+        codes = quantised(
+            render(decode(WAGON), frame.recipe(), np.float32, 1024), np.uint8, dither=False
+        )
         now = cv2.resize(codes, (under["width"], under["height"]), interpolation=cv2.INTER_AREA)
         return under["width"] < 1030 and np.abs(now - under["green"].astype(float)).mean() < 2
 

@@ -6,7 +6,7 @@ from playwright.sync_api import expect
 from samples import DEMO
 from sittings import Sitting
 
-from oatmeal.core.picture import proxy, reduced
+from oatmeal.core.picture import ArrayPicture, proxy, reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST
 from oatmeal.core.seeing import strip
@@ -317,7 +317,7 @@ def a_test_strip_of_a_number(bench, page, source):
     canvas = bench.canvas()
     recipes = strip.variants(REST, "mix.lifts.blue", [-1.0, -0.5, 0.0, 0.5, 1.0])
     small = reduced(source, canvas["width"])
-    expected = strip.render(small, recipes, upright=True).astype(int)
+    expected = strip.render(ArrayPicture(small), recipes, upright=True).astype(int)
     assert np.abs(canvas["green"] - expected).max() <= 1
     page.get_by_role("button", name="wider").click()
     expect(page.get_by_role("button", name="Keep \N{MINUS SIGN}2")).to_be_visible()

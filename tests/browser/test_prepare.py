@@ -7,7 +7,7 @@ from samples import DEMO, write_dng
 from sittings import Sitting
 
 from oatmeal.core.colour import kernels
-from oatmeal.core.picture import proxy, reduced
+from oatmeal.core.picture import ArrayPicture, proxy, reduced
 from oatmeal.core.pipeline import Pipeline, render
 from oatmeal.core.recipe import REST
 from oatmeal.photofile.decode import decode
@@ -36,7 +36,7 @@ def light(desk):
 def prepared(desk, side):
     """What the core makes of the stored recipe, 8-bit codes."""
     rgb = reduced(proxy(decode(MUGS), 2048), side)
-    return kernels.display(Pipeline(rgb, scale=side / 1600).prepared(desk.recipe()))
+    return kernels.display(Pipeline(ArrayPicture(rgb, scale=side / 1600)).prepared(desk.recipe()))
 
 
 def green(desk):

@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 from samples import DEMO
 from sittings import Sitting
 
-from oatmeal.core.picture import proxy, reduced
+from oatmeal.core.picture import ArrayPicture, proxy, reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST
 from oatmeal.photofile.decode import decode
@@ -45,7 +45,7 @@ def a_foot_is_dragged_to_its_neighbour_s_and_the_greys_follow(loom, page):
     assert -15 < threads(loom).orange.hue < -8
     canvas = loom.canvas()
     side = max(canvas["width"], canvas["height"])
-    work = Pipeline(reduced(proxy(decode(WAGON), 2048), side), scale=side / 1800)
+    work = Pipeline(ArrayPicture(reduced(proxy(decode(WAGON), 2048), side), scale=side / 1800))
     assert np.abs(canvas["green"] - work.codes(loom.recipe()).astype(int)).max() <= 1
     loom.drag(foot(page, "orange"), -300, 0)
     assert threads(loom).orange.hue == -24  # two degrees beside red

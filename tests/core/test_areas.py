@@ -13,7 +13,7 @@ from oatmeal.core.areas.masks import Painter
 from oatmeal.core.colour import decode_srgb, hue_and_chroma, oklab
 from oatmeal.core.maps import FULL
 from oatmeal.core.picture import ArrayPicture, Window, framed, reduced
-from oatmeal.core.pipeline import Pipeline, Region, rendered
+from oatmeal.core.pipeline import Pipeline, Region, render
 from oatmeal.core.prepare import geometry
 from oatmeal.core.recipe import REST, RecipeError, from_document
 from oatmeal.core.recipe.settings import put
@@ -261,7 +261,7 @@ def test_a_mask_survives_framing(kind):
         wanted = recipe(one, base={"prepare": {"frame": frame}})
         view = framed(ArrayPicture(RGB), geometry(wanted))
         rgb = np.ascontiguousarray(view.linear(0, 0, view.width, view.height))
-        work = Pipeline(rgb, layout=view.layout, taken=view.taken)
+        work = Pipeline(ArrayPicture(rgb, layout=view.layout, taken_of_file=view.taken))
         found = mask_of(wanted, work=work)
         expected = view.layout.plane(plain.astype(np.float32))
         looks = kind in ("held", "alike", "tones", "colours", "picked")
@@ -276,8 +276,8 @@ def test_a_proxy_equals_the_reduced_export():
     ]
     wanted = recipe(*areas)
     large = linear_of(CODES)
-    export = rendered(ArrayPicture(large), wanted, long_side=420)
-    proxy = Pipeline(RGB, scale=420 / max(large.shape)).encoded(wanted)
+    export = render(ArrayPicture(large), wanted, np.float32, long_side=420)
+    proxy = Pipeline(ArrayPicture(RGB, scale=420 / max(large.shape))).encoded(wanted)
     assert np.abs(export - proxy).mean() <= 2 / 255
 
 
@@ -504,6 +504,6 @@ def test_an_export_in_strips_equals_the_whole_at_once():
     )
     wanted = recipe(*areas)
     whole = Pipeline(tall).encoded(wanted)
-    strips = rendered(ArrayPicture(tall), wanted)
+    strips = render(ArrayPicture(tall), wanted, np.float32)
     assert np.abs(strips - whole).max() <= 1 / 255
     assert np.abs(whole - Pipeline(tall).encoded(recipe())).max() > 10 / 255

@@ -141,7 +141,7 @@ def test_carried_areas_lie_where_they_lay_in_the_frame(frame):
         picture = ArrayPicture(np.full((size[1], size[0], 3), 0.2, np.float32))
         width, height = layout.size_on(picture)
         rgb = np.ascontiguousarray(layout.linear(picture, (0, 0, width, height)))
-        work = Pipeline(rgb, layout=layout, taken=picture.taken)
+        work = Pipeline(ArrayPicture(rgb, layout=layout, taken_of_file=picture.taken))
         shares = np.stack(np.meshgrid(np.linspace(0.05, 0.95, 40), np.linspace(0.05, 0.95, 40)))
         mask = masks_of(work, Order(wanted), ["a0"])["a0"]
         rows = (shares[1] * mask.shape[0]).astype(int)

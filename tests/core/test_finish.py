@@ -17,7 +17,7 @@ from oatmeal.core.colour import (
 )
 from oatmeal.core.finish import grain, palette, quantised, quantising, toning, widths
 from oatmeal.core.picture import ArrayPicture, Window, proxy
-from oatmeal.core.pipeline import Pipeline, Region, render, rendered
+from oatmeal.core.pipeline import Pipeline, Region, render
 from oatmeal.core.pipeline.render import small_of
 from oatmeal.core.pipeline.work import WHOLE_SIDE
 from oatmeal.core.recipe import from_document
@@ -77,7 +77,7 @@ def test_sharpness_leaves_flat_noise_alone_and_shows_where_it_acts():
 
 def test_sharpness_is_of_the_file_and_too_fine_for_a_small_copy():
     rgb, _ = edge(1.2)
-    small = Pipeline(rgb, scale=0.3)
+    small = Pipeline(ArrayPicture(rgb, scale=0.3))
     assert np.array_equal(small.encoded(finish(sharpness={"amount": 80})), small.encoded(finish()))
 
 
@@ -121,13 +121,15 @@ def test_grain_of_a_proxy_is_that_of_the_reduced_export():
 
 def test_every_photograph_has_grain_of_its_own_and_nothing_repeats():
     wanted = finish(grain={"amount": 60, "size": 2})
-    one, other = (Pipeline(flat(0.5), seed=seed).encoded(wanted) for seed in (1, 2))
+    one, other = (Pipeline(ArrayPicture(flat(0.5), seed=seed)).encoded(wanted) for seed in (1, 2))
     assert abs(np.corrcoef(one.ravel(), other.ravel())[0, 1]) < 0.05
-    shuffled = Pipeline(flat(0.5), seed=1).encoded(
+    shuffled = Pipeline(ArrayPicture(flat(0.5), seed=1)).encoded(
         finish(grain={"amount": 60, "size": 2, "seed": 2})
     )
     assert abs(np.corrcoef(one.ravel(), shuffled.ravel())[0, 1]) < 0.05
-    wide = Pipeline(flat(0.5, (64, 2048)), seed=1).encoded(finish(grain={"amount": 60, "size": 1}))
+    wide = Pipeline(ArrayPicture(flat(0.5, (64, 2048)), seed=1)).encoded(
+        finish(grain={"amount": 60, "size": 1})
+    )
     spectrum = np.abs(np.fft.fft(wide - wide.mean(), axis=1)) ** 2
     alike = np.fft.ifft(spectrum, axis=1).real.mean(axis=0)
     assert np.abs(alike[40:1000]).max() < 0.08 * alike[0]
@@ -155,7 +157,7 @@ def test_glow_spreads_from_what_is_bright_and_from_nothing_else():
 def test_glow_of_a_proxy_is_that_of_the_reduced_export():
     source = decode(DEMO / "first-lift.jpg")
     wanted = finish(glow={"amount": 70, "reach": 12, "threshold": 60})
-    exported = rendered(source, wanted, 600)
+    exported = render(source, wanted, np.float32, 600)
     small = Pipeline(proxy(source, 600)).encoded(wanted)
     assert np.abs(exported - small).mean() < 2 / 255
     plain = Pipeline(proxy(source, 600)).encoded(finish())
@@ -167,7 +169,7 @@ MARKS = [("dust", "amount"), ("scratches", "amount")]
 
 @pytest.mark.parametrize(("part", "key"), MARKS)
 def test_more_marks_leave_the_others_where_they_are(part, key):
-    plain = Pipeline(flat(0.3, (400, 600)), seed=4)
+    plain = Pipeline(ArrayPicture(flat(0.3, (400, 600)), seed=4))
     covers = [
         plain.encoded(finish(**{part: {key: amount}})) - np.float32(0.3) for amount in (20, 60)
     ]
@@ -179,7 +181,9 @@ def test_more_marks_leave_the_others_where_they_are(part, key):
     dark = plain.encoded(finish(**{part: {key: 60, "light": False}})) - np.float32(0.3)
     assert dark.max() < 1e-6
     assert np.array_equal(dark < -0.05, more > 0.05 * 0.67 / 0.27)  # the same marks
-    other = Pipeline(flat(0.3, (400, 600)), seed=5).encoded(finish(**{part: {key: 60}}))
+    other = Pipeline(ArrayPicture(flat(0.3, (400, 600)), seed=5)).encoded(
+        finish(**{part: {key: 60}})
+    )
     assert not np.array_equal(other, more + np.float32(0.3))
     again = plain.encoded(finish(**{part: {key: 60, "seed": 2}}))
     assert not np.array_equal(again, more + np.float32(0.3))
@@ -197,7 +201,8 @@ def test_more_marks_leave_the_others_where_they_are(part, key):
 def test_what_lies_on_a_print_looks_the_same_at_every_size(part):
     wanted = finish(**part)
     small, large = (
-        Pipeline(flat(0.5, (high, 3 * high // 2)), seed=9).encoded(wanted) - np.float32(0.5)
+        Pipeline(ArrayPicture(flat(0.5, (high, 3 * high // 2)), seed=9)).encoded(wanted)
+        - np.float32(0.5)
         for high in (800, 2000)
     )
     size = (300, 200)
@@ -218,8 +223,8 @@ def test_paper_keeps_the_mean_and_lies_deepest_in_the_lights():
 
 def test_an_uneven_edge_is_paper_then_black_then_the_picture():
     wanted = finish(border={"uneven": {"width": 30, "roughness": 60, "seed": 3}})
-    plain = Pipeline(flat(0.5, (400, 600)), seed=2).encoded(finish())
-    made = Pipeline(flat(0.5, (400, 600)), seed=2).encoded(wanted)
+    plain = Pipeline(ArrayPicture(flat(0.5, (400, 600)), seed=2)).encoded(finish())
+    made = Pipeline(ArrayPicture(flat(0.5, (400, 600)), seed=2)).encoded(wanted)
     assert np.array_equal(made[80:320, 80:520], plain[80:320, 80:520])
     for corner in (made[0, 0], made[0, -1], made[-1, 0], made[-1, -1]):
         assert corner > 0.9  # bare paper
@@ -231,7 +236,7 @@ def test_an_uneven_edge_is_paper_then_black_then_the_picture():
     rim = [np.flatnonzero(line < 0.1)[0] for line in made[60:340, :60]]
     assert np.std(rim) > 0.5  # it is uneven
     even = finish(border={"uneven": {"width": 30, "roughness": 0}})
-    straight = Pipeline(flat(0.5, (400, 600)), seed=2).encoded(even)
+    straight = Pipeline(ArrayPicture(flat(0.5, (400, 600)), seed=2)).encoded(even)
     assert np.ptp([np.flatnonzero(line < 0.1)[0] for line in straight[60:340, :60]]) == 0
 
 
@@ -308,7 +313,7 @@ PRINT = {
 
 def test_a_part_is_bit_equal_to_that_part_of_the_whole():
     draws = np.random.default_rng(1).random((301, 407, 3)).astype(np.float32)
-    whole = Pipeline(draws, seed=3).coloured(finish(**PRINT))
+    whole = Pipeline(ArrayPicture(draws, seed=3)).coloured(finish(**PRINT))
     picture = ArrayPicture(draws, seed=3)
     part = Region(picture, (101, 67, 150, 120), finish(**PRINT), Pipeline(draws)).coloured(
         finish(**PRINT)
@@ -319,7 +324,7 @@ def test_a_part_is_bit_equal_to_that_part_of_the_whole():
 def test_an_export_at_full_size_is_what_the_browser_shows_at_100_percent():
     source = decode(DEMO / "first-lift.jpg")
     wanted = finish(**PRINT)
-    exported = rendered(source, wanted)
+    exported = render(source, wanted, np.float32)
     for side, most in ((WHOLE_SIDE, 1e-6), (1800, 0.5 / 255)):  # the browser has a larger one
         part = Region(source, (700, 500, 300, 200), wanted, small_of(source, side)).encoded(wanted)
         assert np.abs(exported[500:700, 700:1000] - part).max() < most

@@ -9,7 +9,7 @@ from samples import codes, linear_of
 from oatmeal.core import prepare
 from oatmeal.core.colour import decode_srgb
 from oatmeal.core.picture import ArrayPicture, Window, framed, proxy
-from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region, opacity, render, render_colour
+from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region, opacity, render
 from oatmeal.core.recipe import REST, from_document, read
 from oatmeal.photofile.decode import SourcePicture
 
@@ -66,14 +66,14 @@ def test_everything_rendered_is_that_of_the_turned_file(quarters):
     )
     expected = [
         render(turned, RECIPE), render(turned, RECIPE, long_side=90), opacity(turned, RECIPE, 90),
-        render_colour(turned, RECIPE), proxy(turned, 100),
+        render(turned, RECIPE, colour=True), proxy(turned, 100),
     ]  # fmt: skip
     frame = framing(turned=TURNS[quarters]).prepare
     recipe = RECIPE.model_copy(update={"prepare": frame})
     view = seen(turned=TURNS[quarters])
     found = [
         render(PICTURE, recipe), render(PICTURE, recipe, long_side=90),
-        opacity(PICTURE, recipe, 90), render_colour(PICTURE, recipe), proxy(view, 100),
+        opacity(PICTURE, recipe, 90), render(PICTURE, recipe, colour=True), proxy(view, 100),
     ]  # fmt: skip
     for one, other in zip(found, expected, strict=True):
         assert np.array_equal(one, other)
@@ -85,12 +85,12 @@ def test_everything_rendered_is_that_of_the_turned_file(quarters):
 def test_the_colour_beside_a_file_is_dithered_from_finer_light_and_keeps_what_are_codes():
     slow = np.repeat(np.linspace(0.2, 0.21, 300, dtype=np.float32)[None, :, None], 700, 0)
     light = ArrayPicture(np.repeat(decode_srgb(slow).astype(np.float32), 3, axis=2))
-    found = render_colour(light, REST).astype(float)
+    found = render(light, REST, colour=True).astype(float)
     assert np.abs(found.mean(axis=(0, 2)) / 255 - slow[0, :, 0]).max() < 0.1 / 255
     codes = np.arange(256, dtype=np.uint8).reshape(16, 16)
     exact = np.repeat(codes[..., None], 3, axis=2)
     same = ArrayPicture(linear_of(exact))
-    assert np.array_equal(render_colour(same, REST), exact)
+    assert np.array_equal(render(same, REST, colour=True), exact)
 
 
 @pytest.mark.parametrize("turned", TURNS)

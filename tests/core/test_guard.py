@@ -20,6 +20,7 @@ from oatmeal.core.colour import (
     oklab,
 )
 from oatmeal.core.guard import Guarding
+from oatmeal.core.picture import ArrayPicture
 from oatmeal.core.pipeline import Pipeline, Region, render
 from oatmeal.core.recipe import Lifts, Mix, Recipe
 from oatmeal.photofile import compression
@@ -158,7 +159,11 @@ def test_a_guarded_region_equals_that_region_of_the_whole():
     table = decode_srgb(np.arange(256) / 255).astype(np.float32)
     picture = SourcePicture(codes, table, auto_guard=1.0)
     recipe = Recipe(mix=Mix(lifts=Lifts(blue=-2.5, cyan=1.0)))
-    whole = Pipeline(picture.linear(0, 0, 403, 301), auto_guard=1.0).codes(recipe).astype(int)
+    whole = (
+        Pipeline(ArrayPicture(picture.linear(0, 0, 403, 301), auto_guard=1.0))
+        .codes(recipe)
+        .astype(int)
+    )
     for x, y, width, height in ((0, 0, 60, 50), (101, 77, 120, 90), (333, 251, 70, 50)):
         part = Region(picture, (x, y, width, height), recipe).codes(recipe).astype(int)
         assert np.abs(part - whole[y : y + height, x : x + width]).max() <= 1

@@ -21,7 +21,7 @@ RGB = linear_of(codes(90, 130, 16))
 def test_a_recipe_written_before_gives_the_same_pixels(number):
     """Within one code at 8 bits, in a preview and in a file."""
     recipe = from_document(list(RECIPES.values())[number])
-    frame = Pipeline(RGB, auto_guard=0.8).codes(recipe)
+    frame = Pipeline(ArrayPicture(RGB, auto_guard=0.8)).codes(recipe)
     assert np.abs(frame.astype(int) - FRAMES[number]).max() <= 1
     written = render(ArrayPicture(RGB, 0.8), recipe)
     assert np.abs(written.astype(int) - FRAMES[number]).max() <= 1

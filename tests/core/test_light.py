@@ -87,7 +87,9 @@ def test_a_part_equals_the_whole_and_a_proxy_the_reduced():
     part = Region(picture, (100, 60, 90, 70), recipe, Pipeline(proxy(picture, WHOLE_SIDE)))
     codes_ = part.codes(recipe, np.uint16).astype(int)
     assert np.abs(codes_ - whole[60:130, 100:190]).max() <= 257
-    small = Pipeline(reduced(RGB, 205), scale=0.5).codes(recipe, np.uint16).astype(float)
+    small = (
+        Pipeline(ArrayPicture(reduced(RGB, 205), scale=0.5)).codes(recipe, np.uint16).astype(float)
+    )
     export = render(picture, recipe, np.uint16, long_side=205).astype(float)
     assert np.abs(small - export).mean() <= 2 * 257
 

@@ -14,6 +14,7 @@ from samples import codes, linear_of
 from oatmeal.core import kept, loops
 from oatmeal.core.colour import kernels as colour
 from oatmeal.core.kernels import ROOMS
+from oatmeal.core.picture import ArrayPicture
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import from_document
 
@@ -41,7 +42,9 @@ def test_a_picture_is_the_same_however_many_threads_make_it(threads, name):
     made = []
     for count in (1, 2, 5):
         threads(count)
-        made.append(Pipeline(RGB, auto_guard=0.8).get("encoded", from_document(RECIPES[name])))
+        made.append(
+            Pipeline(ArrayPicture(RGB, auto_guard=0.8)).get("encoded", from_document(RECIPES[name]))
+        )
     assert np.array_equal(made[0], made[1])
     assert np.array_equal(made[0], made[2])
 

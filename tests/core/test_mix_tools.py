@@ -6,7 +6,7 @@ import pytest
 from samples import BLUE, DEMO, GREEN, GREY, RED, patches
 
 from oatmeal.core import colour
-from oatmeal.core.picture import proxy
+from oatmeal.core.picture import ArrayPicture, proxy
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST, Picked, RecipeError, from_document, read
 from oatmeal.core.seeing import strip
@@ -178,10 +178,10 @@ def test_each_band_of_a_strip_is_that_frames_band():
     rgb = patches(RED, GREEN, BLUE, size=40)
     recipes = strip.variants(REST, "mix.lifts.blue", [-1.0, 0.0, 1.0])
     for upright in (True, False):
-        made = strip.render(rgb, recipes, upright=upright, auto_guard=1.0)
+        made = strip.render(ArrayPicture(rgb, 1.0), recipes, upright=upright)
         places = strip.edges(rgb.shape[1] if upright else rgb.shape[0], 3)
         for recipe, begin, end in zip(recipes, places, places[1:], strict=False):
-            whole = Pipeline(rgb, auto_guard=1.0).codes(recipe).astype(int)
+            whole = Pipeline(ArrayPicture(rgb, auto_guard=1.0)).codes(recipe).astype(int)
             cut = (slice(None), slice(begin, end)) if upright else (slice(begin, end),)
             assert np.abs(made[cut] - whole[cut]).max() <= 1
 

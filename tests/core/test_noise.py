@@ -68,7 +68,12 @@ def test_noise_that_a_camera_smoothed_is_told_by_its_spectrum():
     white = Noise(found.gain, found.floor)
     truth = Pipeline(CLEAN).mixed(REST)
     left = [
-        error(Pipeline(smooth, noise=lambda known=known: known).mixed(taking(*amounts)), truth)
+        error(
+            Pipeline(ArrayPicture(smooth, noise_of_file=lambda known=known: known)).mixed(
+                taking(*amounts)
+            ),
+            truth,
+        )
         for known, amounts in ((white, (0, 0)), (white, (100, 100)), (found, (100, 100)))
     ]
     assert left[1] > 0.9 * left[0]
@@ -118,7 +123,7 @@ def test_at_rest_the_very_array_is_handed_on_and_a_step_that_is_off_does_nothing
 
 
 def test_grain_goes_and_the_picture_stays():
-    work = Pipeline(NOISY, noise=lambda: KNOWN)
+    work = Pipeline(ArrayPicture(NOISY, noise_of_file=lambda: KNOWN))
     greys = [work.mixed(taking(amount, amount)) for amount in (0, 50, 100)]
     errors = [error(grey, Pipeline(CLEAN).mixed(REST)) for grey in greys]
     assert errors[0] > 1.35 * errors[1] > 1.6 * errors[2]
@@ -128,7 +133,7 @@ def test_grain_goes_and_the_picture_stays():
 
 def test_colour_noise_shows_behind_a_red_filter_and_goes_by_itself():
     red = {"mix": {"base": {"kind": "film", "filter": "red"}, "guard": 0}}
-    work = Pipeline(NOISY, noise=lambda: KNOWN)
+    work = Pipeline(ArrayPicture(NOISY, noise_of_file=lambda: KNOWN))
     truth = Pipeline(CLEAN).mixed(from_document(red))
     rest, colour, both = (
         error(work.mixed(taking(*amounts, **red)), truth)
@@ -165,7 +170,7 @@ def test_the_transform_equals_scipy_s():
 def test_colours_beyond_the_gamut_stay_and_a_little_taken_changes_little():
     wide = NOISY.copy()
     wide[:50] = (-0.1, 0.4, 1.3)
-    work = Pipeline(wide, noise=lambda: KNOWN)
+    work = Pipeline(ArrayPicture(wide, noise_of_file=lambda: KNOWN))
     taken = work.get("denoised", taking(100, 100))
     assert taken[20, 200] == pytest.approx((-0.1, 0.4, 1.3), abs=0.01)
     little = work.get("denoised", taking(0.01, 0))
@@ -184,10 +189,12 @@ def test_a_part_alone_is_that_part_of_the_whole():
 def test_a_reduced_picture_has_less_noise_left_to_take():
     half = reduced(NOISY, 300)
     recipe = taking(100, 100)
-    there = Pipeline(half, scale=0.5, noise=lambda: KNOWN).encoded(recipe)
-    whole = reduced(Pipeline(NOISY, noise=lambda: KNOWN).prepared(recipe), 300)
+    there = Pipeline(ArrayPicture(half, scale=0.5, noise_of_file=lambda: KNOWN)).encoded(recipe)
+    whole = reduced(
+        Pipeline(ArrayPicture(NOISY, noise_of_file=lambda: KNOWN)).prepared(recipe), 300
+    )
     assert 255 * np.abs(there - Pipeline(whole).encoded(REST)).mean() < 2
-    as_if_full = Pipeline(half, scale=1, noise=lambda: KNOWN).encoded(recipe)
+    as_if_full = Pipeline(ArrayPicture(half, scale=1, noise_of_file=lambda: KNOWN)).encoded(recipe)
     assert np.abs(as_if_full - there).mean() > 0.002  # it would smear what is left
 
 
@@ -195,7 +202,7 @@ def test_the_level_says_how_much_counts_as_noise():
     def settings(level):
         return from_document({"prepare": {"noise": {"light": 100, "colour": 100, "level": level}}})
 
-    work = Pipeline(NOISY, noise=lambda: KNOWN)
+    work = Pipeline(ArrayPicture(NOISY, noise_of_file=lambda: KNOWN))
     truth = Pipeline(CLEAN).mixed(REST)
     low, right = (error(work.mixed(settings(level)), truth) for level in (30, 100))
     assert right < low

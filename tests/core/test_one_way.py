@@ -5,7 +5,7 @@ import pytest
 
 from oatmeal.core.finish import printing, stages
 from oatmeal.core.picture import ArrayPicture
-from oatmeal.core.pipeline import Pipeline, order, rendered
+from oatmeal.core.pipeline import Pipeline, order, render
 from oatmeal.core.recipe import DECLARED, REST, from_document
 from oatmeal.core.stages import Stage, table
 
@@ -28,7 +28,9 @@ PARTS = {
 def both(finish):
     """What an export writes, and what the pipeline gives."""
     recipe = from_document({"finish": finish})
-    return rendered(ArrayPicture(RGB, seed=3), recipe), Pipeline(RGB, seed=3).get("printed", recipe)
+    return render(ArrayPicture(RGB, seed=3), recipe, np.float32), Pipeline(
+        ArrayPicture(RGB, seed=3)
+    ).get("printed", recipe)
 
 
 @pytest.mark.parametrize("part", [*PARTS, "all"])

@@ -4,10 +4,11 @@ import numpy as np
 import pytest
 from samples import codes
 
-from oatmeal.core.finish import Printing, looks_around, printed
+from oatmeal.core.finish import Printing, looks_around
 from oatmeal.core.finish import sharpening as output
 from oatmeal.core.finish.sharpening import sharpened
 from oatmeal.core.media import MEDIA
+from oatmeal.core.picture import ArrayPicture
 from oatmeal.core.recipe import from_document
 
 
@@ -86,15 +87,20 @@ def test_a_picture_printed_strip_by_strip_is_the_whole_to_the_bit(medium, rows):
         return sharpened(part, medium, 60, 300)
 
     asked = {"spreading": spreading}.get
-    whole = printed(plane, recipe, 5, between, asked)
+    picture = ArrayPicture(np.zeros((150, 90, 3), np.float32), seed=5)
+    colour = np.random.default_rng(2).random((150, 90, 3)).astype(np.float32)
+    _, whole, bare = Printing(90, 150, picture, recipe, between, 0, asked).take(plane, colour)
+    assert not np.array_equal(bare, colour)
     around = looks_around(medium, 300)
-    printing = Printing(90, 150, recipe, 5, between, around, asked)
-    found, reached = np.empty_like(whole), 0
+    printing = Printing(90, 150, picture, recipe, between, around, asked)
+    found, kept, reached = np.empty_like(whole), np.empty_like(colour), 0
     for top in range(0, 150, rows):
-        first, part = printing.take(plane[top : top + rows])
+        rows_ = slice(top, top + rows)
+        first, part, through = printing.take(plane[rows_], colour[rows_])
         assert first == reached
         reached += len(part)
         assert reached == 150 or reached <= max(0, top + rows - around)
-        found[first:reached] = part
+        found[first:reached], kept[first:reached] = part, through
     assert reached == 150
     assert np.array_equal(found, whole)
+    assert np.array_equal(kept, bare)

@@ -177,7 +177,7 @@ def test_spots_lie_where_they_lay_whatever_the_frame_shows():
 def test_a_reduced_picture_is_healed_alike():
     bad = faulty(RGB, 150, 120, 8)
     recipe = with_spots(spot(150, 120))
-    half = Pipeline(reduced(bad, 210), scale=0.5).encoded(recipe)
+    half = Pipeline(ArrayPicture(reduced(bad, 210), scale=0.5)).encoded(recipe)
     whole = cv2.resize(Pipeline(bad).prepared(recipe), (210, 150), interpolation=cv2.INTER_AREA)
     assert 255 * np.abs(half - Pipeline(whole).encoded(REST)).mean() < 0.5
     assert 255 * np.abs(half - Pipeline(whole).encoded(REST)).max() < 40

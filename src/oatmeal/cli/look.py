@@ -8,7 +8,7 @@ import json
 from oatmeal.cli.errors import UsageError
 from oatmeal.cli.files import MEASURE_SIDE, grey_of, picture_of
 from oatmeal.core import pipeline
-from oatmeal.core.picture import proxy
+from oatmeal.core.picture import copy_of
 from oatmeal.core.reading import look_of, matched
 
 
@@ -27,7 +27,7 @@ def run(options: argparse.Namespace) -> int:
     picture, reference = picture_of(options.input), picture_of(options.reference)
     if picture is None or reference is None:
         return 1
-    own = pipeline.Pipeline(proxy(picture, MEASURE_SIDE), auto_guard=picture.auto_guard)
+    own = pipeline.Pipeline(copy_of(picture, MEASURE_SIDE))
     found = matched(own, look_of(grey_of(reference)), options.strength)
     print(json.dumps(found.document(), indent=1))
     return 0

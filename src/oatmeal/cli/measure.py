@@ -29,7 +29,7 @@ def run(options: argparse.Namespace) -> int:
     picture = picture_of(options.input)
     if picture is None:
         return 1
-    codes = quantised(pipeline.rendered(picture, recipe), np.uint8)
+    codes = quantised(pipeline.render(picture, recipe, np.float32), np.uint8)
     view = framed(picture, geometry(recipe.effective()))
     small = proxy(view, MEASURE_SIDE)
     ends = pipeline.Pipeline(small).scale(recipe).end_codes

@@ -49,6 +49,10 @@ class Picture(Protocol):
     def layout(self) -> Layout | None:
         """The frame that it is seen through; None where it is as it was taken."""
 
+    @property
+    def scale(self) -> float:
+        """Its pixels for one of the file; less than 1 in a copy, 0 in a sample of colours."""
+
     def noise(self) -> Noise:
         """Of the file's own pixels."""
 
@@ -171,9 +175,11 @@ class ArrayPicture:
     layout : Layout, optional
         The frame that it is seen through.
     noise_of_file : callable, optional
-        Gives the noise of the file that this is a copy of; otherwise that of the array is measured.
+        Gives the noise of the file that this is a copy of; otherwise it is told from the array.
     taken_of_file : callable, optional
         Gives the small copy of the picture as it was taken, where a frame lies on this one.
+    scale : float
+        Its pixels for one of the file.
     """
 
     rgb_linear: NDArray[np.float32]
@@ -183,6 +189,7 @@ class ArrayPicture:
     noise_of_file: Callable[[], Noise] | None = None
     taken_of_file: Callable[[], NDArray[np.float32]] | None = None
     seed: int = 0
+    scale: float = 1.0
 
     @property
     def width(self) -> int:
@@ -198,7 +205,7 @@ class ArrayPicture:
 
     @cached_property
     def _own_noise(self) -> Noise:
-        return measured_array(self.rgb_linear)
+        return measured_array(self.rgb_linear).scaled(1 / self.scale)
 
     def taken(self) -> NDArray[np.float32]:
         """Linear colour of the whole as it was taken, reduced."""
@@ -327,6 +334,10 @@ class Framed:
         return self.layout.size_on(self.picture)[1]
 
     @property
+    def scale(self) -> float:
+        return max(self.width, self.height) / max(self.layout.width, self.layout.height)
+
+    @property
     def auto_guard(self) -> float:
         return self.picture.auto_guard
 
@@ -384,17 +395,35 @@ def proxy(picture: Picture, long_side: int) -> NDArray[np.float32]:
     return reduction.result()
 
 
-def reduced_copy(picture: Picture, long_side: int) -> NDArray[np.float32]:
-    """About the same as :func:`proxy`, for what looks at the whole: a frame is laid on a copy.
+def copy_of(picture: Picture, long_side: int) -> ArrayPicture:
+    """:func:`proxy` as a picture that says of itself what this one does."""
+    return _as_copy(picture, proxy(picture, long_side))
+
+
+def quick_copy_of(picture: Picture, long_side: int) -> ArrayPicture:
+    """About the same, for what looks at the whole: a frame is laid on a copy.
 
     It costs the reduction of the file, not a frame of all its pixels.
     """
     if not isinstance(picture, Framed):
-        return proxy(picture, long_side)
+        return copy_of(picture, long_side)
     file = picture.picture
     kept = max(picture.width, picture.height) / max(file.width, file.height)
-    copy = ArrayPicture(proxy(file, math.ceil(long_side / kept)), file.auto_guard)
-    return proxy(Framed(copy, picture.layout), long_side)
+    copy = ArrayPicture(proxy(file, math.ceil(long_side / kept)))
+    return _as_copy(picture, proxy(Framed(copy, picture.layout), long_side))
+
+
+def _as_copy(picture: Picture, rgb_linear: NDArray[np.float32]) -> ArrayPicture:
+    reduction = max(rgb_linear.shape[:2]) / max(picture.width, picture.height)
+    return ArrayPicture(
+        rgb_linear,
+        picture.auto_guard,
+        layout=picture.layout,
+        noise_of_file=picture.noise,
+        taken_of_file=picture.taken,
+        seed=picture.seed,
+        scale=picture.scale * reduction,
+    )
 
 
 class Reduction:

@@ -13,18 +13,12 @@ from functools import cache
 from operator import attrgetter
 from typing import Any, Final, Literal
 
-import numpy as np
-from numpy.typing import NDArray
-
-from oatmeal.core.noise import NONE, Noise
-from oatmeal.core.picture import Window
+from oatmeal.core.picture import Picture, Window
 from oatmeal.core.recipe import DECLARED, REST, Recipe
 from oatmeal.core.recipe.settings import Path
 
 #: Where every pipeline begins: the linear colour it was given.
 SOURCE: Final = "source"
-
-_NOTHING: Final = np.zeros((1, 1, 3), dtype=np.float32)
 
 
 @dataclass(frozen=True)
@@ -35,24 +29,12 @@ class Place:
     ----------
     window : Window
         Which part of the whole.
-    scale : float
-        Pixels of the whole for one of the file; less than 1 in a proxy.
-    auto_guard : float
-        Strength, 0 to 1, of the guard where the recipe says ``auto``.
-    noise : callable
-        Gives the noise of the file's own pixels.
-    taken : callable
-        Gives linear colour ``(h, w, 3)`` of the whole picture as it was taken, reduced.
-    seed : int
-        Of the photograph, for what is drawn by chance.
+    picture : Picture
+        The whole, for what it says of itself; its pixels come to a stage as it needs them.
     """
 
     window: Window
-    scale: float = 1.0
-    auto_guard: float = 0.0
-    noise: Callable[[], Noise] = lambda: NONE
-    taken: Callable[[], NDArray[np.float32]] = lambda: _NOTHING
-    seed: int = 0
+    picture: Picture
 
     @property
     def long_side(self) -> float:

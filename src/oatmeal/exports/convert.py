@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.finish import looks_around, sharpened
-from oatmeal.core.pipeline import opacity, render, render_colour
+from oatmeal.core.pipeline import opacity, render
 from oatmeal.core.recipe import Recipe
 from oatmeal.photofile import decode as decoding
 from oatmeal.photofile import encode as encoding
@@ -99,7 +99,7 @@ def _copy(source: Path, target: Path) -> None:
 
 
 def _write_colour(picture: SourcePicture, recipe: Recipe, output: Output, target: Path) -> None:
-    codes = render_colour(picture, recipe, output.dtype, output.long_side)
+    codes = render(picture, recipe, output.dtype, output.long_side, colour=True)
     encoding.encode(codes, target, output, picture.exif)
 
 
@@ -145,4 +145,7 @@ def _rendered(
         return sharpened(encoded, output.sharpen, output.sharpen_amount, output.resolution)
 
     around = 0 if output.sharpen == "off" else looks_around(output.sharpen, output.resolution)
-    return render(picture, recipe, output.dtype, output.long_side, progress, for_medium, around)
+    return render(
+        picture, recipe, output.dtype, output.long_side,
+        progress=progress, between=for_medium, around=around,
+    )  # fmt: skip

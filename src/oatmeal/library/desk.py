@@ -19,9 +19,8 @@ from oatmeal.core.picture import (
     Layout,
     Picture,
     Rectangle,
+    copy_of,
     framed,
-    proxy,
-    reduced,
     seed_of,
 )
 from oatmeal.core.pipeline import WHOLE_SIDE, Order, Pipeline, Region
@@ -82,31 +81,22 @@ class View:
         self.size = (layout.width, layout.height)
         self.layout = layout
         self._sizes = sizes
-        self.noise = picture.noise
-        self.taken = picture.taken
-        self.seed = picture.seed
-        self.large = proxy(picture, BENCH_SIDE)
-        self.auto_guard = picture.auto_guard
+        self.copy = copy_of(picture, BENCH_SIDE)
         self.figures = Figures(GreyMap(self.large))
         self.drawn: tuple[Any, dict[str, Any]] = ((), {})
         self._pipelines: OrderedDict[int, Pipeline] = OrderedDict()
         self._region: tuple[Rectangle, Region] | None = None
 
+    @property
+    def large(self) -> NDArray[np.float32]:
+        """Linear colour of the copy."""
+        return self.copy.rgb_linear
+
     def pipeline(self, side: int) -> Pipeline:
         """The pipeline on the whole picture at a size; the longest unused makes room."""
         side = max(SMALLEST_SIDE, min(side, BENCH_SIDE))
         if side not in self._pipelines:
-            small = reduced(self.large, side)
-            scale = max(small.shape[:2]) / max(self.size)
-            self._pipelines[side] = Pipeline(
-                small,
-                auto_guard=self.auto_guard,
-                scale=scale,
-                layout=self.layout,
-                noise=self.noise,
-                taken=self.taken,
-                seed=self.seed,
-            )
+            self._pipelines[side] = Pipeline(copy_of(self.copy, side))
         self._pipelines.move_to_end(side)
         while len(self._pipelines) > self._sizes:
             self._pipelines.popitem(last=False)
@@ -164,11 +154,13 @@ class Desk:
         guard = proxies.auto_guard(original)
         # by itself, or a desk that was put away would hold itself
         self._pixels = Pixels(original, proxies)
+        rgb_linear = proxies.read(original, BENCH_SIDE)
         self._copy = ArrayPicture(
-            proxies.read(original, BENCH_SIDE),
+            rgb_linear,
             guard,
             noise_of_file=self._pixels.noise,
             seed=seed_of(original.sha256),
+            scale=max(rgb_linear.shape[:2]) / max(size),
         )
         self._views: OrderedDict[tuple[Geometry, bool], View] = OrderedDict()
         self._order: Order | None = None
@@ -248,7 +240,7 @@ class Desk:
         request: Request,
     ) -> NDArray[np.uint8]:
         if request.strip is not None and name == "grey":
-            return _strip(view, whole, request.strip)
+            return _strip(whole, request.strip)
         pipeline = part.pipeline if part is not None else whole
         if name in ("touched", "zoned"):
             shown = _touched(view, pipeline, order, request.touched, name)
@@ -393,18 +385,8 @@ def _geometry(order: Order, framing: str) -> Geometry:
     return prepare.opened(order.recipe) if framing == "open" else prepare.geometry(order.recipe)
 
 
-def _strip(view: View, whole: Pipeline, wanted: Strip) -> NDArray[np.uint8]:
-    return strip.render(
-        whole.source,
-        wanted.recipes,
-        upright=wanted.upright,
-        auto_guard=view.auto_guard,
-        scale=max(whole.source.shape[:2]) / max(view.size),
-        layout=view.layout,
-        noise=view.noise,
-        taken=view.taken,
-        seed=view.seed,
-    )
+def _strip(whole: Pipeline, wanted: Strip) -> NDArray[np.uint8]:
+    return strip.render(whole.place.picture, wanted.recipes, upright=wanted.upright)
 
 
 def _touched(

@@ -48,7 +48,7 @@ class Figures:
             asdict(read_pin(whole, order, x, y)) if 0 <= x <= 1 and 0 <= y <= 1 else None
             for x, y in pins
         ]
-        found["auto_guard"] = whole.place.auto_guard
+        found["auto_guard"] = whole.place.picture.auto_guard
         found["coloured"] = order.recipe.coloured
         if not order.recipe.finish.toning.rests:
             found["palette"] = palette(order.recipe.finish.toning).tolist()
@@ -95,7 +95,7 @@ def layer(name: str, pipeline: Pipeline, order: Order) -> NDArray[np.uint8]:
 def _edges(pipeline: Pipeline, order: Order) -> NDArray[np.uint8]:
     """Where sharpness acts, 0 to 255; in a copy that is too small for it as it would look there."""
     settings = order.given.finish.sharpness
-    radius = max(settings.radius * pipeline.place.scale, LEAST_RADIUS)
+    radius = max(settings.radius * pipeline.place.picture.scale, LEAST_RADIUS)
     encoded = pipeline.get("encoded", order)
     mask = edge_mask(encoded, radius, settings.edges) if settings.edges else np.ones_like(encoded)
     return np.asarray(mask * 255 + 0.5, dtype=np.uint8)

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.colour import decode_srgb, encode_srgb, kernels, lightness
+from oatmeal.core.picture import ArrayPicture
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.reading import Pair, Reading, ReadingError, look_of, matched, read
 from oatmeal.core.recipe import REST, Recipe
@@ -100,7 +101,7 @@ class PrintDesk:
             Pair(
                 pipeline.prepared(_prepared(one.recipe)),
                 self._grey(one),
-                pipeline.place.auto_guard,
+                pipeline.place.picture.auto_guard,
             )
             for one, pipeline in zip(wished, pipelines, strict=True)
         ]
@@ -118,7 +119,8 @@ class PrintDesk:
     def _match(self, wished: Wished, strength: float) -> Found:
         pipeline = self._colour(wished)
         rgb = pipeline.prepared(_prepared(wished.recipe))
-        own = Pipeline(rgb, auto_guard=pipeline.place.auto_guard, scale=pipeline.place.scale)
+        about = pipeline.place.picture
+        own = Pipeline(ArrayPicture(rgb, about.auto_guard, scale=about.scale))
         grey = self._grey(wished)
         found = matched(own, look_of(grey), strength, wished.recipe.effective().mix)
         recipe = carried(found, wished.recipe, _LOOK)

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from oatmeal import engine
 from oatmeal.core import prepare
 from oatmeal.core.colour import kernels
-from oatmeal.core.picture import ArrayPicture, framed, proxy, seed_of
+from oatmeal.core.picture import ArrayPicture, copy_of, framed, seed_of
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.seeing import measure
@@ -118,23 +118,19 @@ class Small:
         size = (photograph.width, photograph.height)
         geometry = prepare.geometry(recipe.effective())
         laid = geometry.on(*size)
-        guard = self._proxies.auto_guard(photograph.original)
         # what is cut out of a copy of the sheet's size would be too coarse
         small = wanted <= SHEET_SIDE and max(laid.width, laid.height) >= max(size)
         side = SHEET_SIDE if small else BENCH_SIDE
-        copy = ArrayPicture(self._proxies.read(photograph.original, side), guard)
-        rgb = proxy(framed(copy, geometry, size), wanted)
-        scale = max(rgb.shape[:2]) / max(laid.width, laid.height)
         original = photograph.original
-        return Pipeline(
-            rgb,
-            auto_guard=guard,
-            scale=scale,
-            layout=laid,
-            noise=lambda: self._proxies.noise(original),
-            taken=copy.taken,
+        rgb_linear = self._proxies.read(original, side)
+        copy = ArrayPicture(
+            rgb_linear,
+            self._proxies.auto_guard(original),
+            noise_of_file=lambda: self._proxies.noise(original),
             seed=seed_of(original.sha256),
+            scale=max(rgb_linear.shape[:2]) / max(size),
         )
+        return Pipeline(copy_of(framed(copy, geometry, size), wanted))
 
 
 def _mark(recipe: Recipe | None) -> str:

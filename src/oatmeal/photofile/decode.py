@@ -138,6 +138,11 @@ class SourcePicture:
     def layout(self) -> None:
         """It is as it was taken."""
 
+    @property
+    def scale(self) -> float:
+        """It is the file."""
+        return 1.0
+
     def noise(self) -> Noise:
         """Of its pixels, measured once."""
         from oatmeal.core.noise import measured

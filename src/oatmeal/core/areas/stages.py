@@ -46,7 +46,7 @@ def _looks(recipe: Recipe) -> bool:
 @stage("ground", when=_looks, whole=True)
 def ground(recipe: Recipe, place: Place) -> Ground:
     """A small copy of the picture as it was taken, ready for comparing."""
-    return likeness.ground(place.taken())
+    return likeness.ground(place.picture.taken())
 
 
 @stage(
@@ -108,7 +108,7 @@ def masks(
     lab: Plane | None,
 ) -> Mapping[str, Stored]:
     """Masks of the areas that change something, by their ids; a sample of colours has none."""
-    if not place.scale:
+    if not place.picture.scale:
         return {}
     painter = Painter(place.window, rgb_linear.shape[:2], dict(fits or {}), lab, keep)
     return painter.masks(recipe.areas, recipe.areas.moving())

@@ -6,19 +6,17 @@ and quantising (:mod:`.printing`).
 """
 
 from oatmeal.core.finish.mount import mounted, widths
-from oatmeal.core.finish.printing import Printing, bare, coded, printed
+from oatmeal.core.finish.printing import Printing, coded
 from oatmeal.core.finish.quantising import quantised
 from oatmeal.core.finish.sharpening import looks_around, sharpened
 from oatmeal.core.finish.toning import palette
 
 __all__ = [
     "Printing",
-    "bare",
     "coded",
     "looks_around",
     "mounted",
     "palette",
-    "printed",
     "quantised",
     "sharpened",
     "widths",

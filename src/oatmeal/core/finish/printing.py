@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.finish import kernels, stages, toning
 from oatmeal.core.finish.quantising import Depth, joined, quantised, through
-from oatmeal.core.picture import Window
+from oatmeal.core.picture import Picture, Window
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.recipe.finish import Finish
 from oatmeal.core.stages import Place, Stage
@@ -53,10 +53,10 @@ class Printing:
     ----------
     width, height : int
         Of the whole framed picture, at the output's size.
+    picture : Picture
+        As it is framed, for what it says of itself.
     recipe : Recipe
         As it acts.
-    seed : int
-        Of the photograph, for what is drawn by chance.
     between : callable
         What is done between falloff and grain: sharpening for the medium.
     around : int
@@ -69,32 +69,36 @@ class Printing:
         self,
         width: int,
         height: int,
+        picture: Picture,
         recipe: Recipe,
-        seed: int = 0,
         between: Callable[[Plane], Plane] = lambda plane: plane,
         around: int = 0,
         whole: Callable[[str], Any] = lambda name: None,
     ) -> None:
         self._size = (width, height)
         self._recipe = recipe
-        self._seed = seed
+        self._picture = picture
         self._between = between
         self._around = around
         self._whole = whole
         works = [one for one in at_the_output() if one.when(recipe) and one.works(recipe)]
         self._light = [one for one in works if one.size == "output"]
         self._laid_on = [one for one in works if one.size == "print"]
+        self._lies = any(_TABLE[name].when(recipe) for name in _BARE.needs[1:])
         self._held = np.empty((0, width), np.float32)
+        self._colour: Plane | None = None
         self._taken = self._given = 0
 
-    def take(self, encoded: Plane) -> tuple[int, Plane]:
-        """The next rows, float32 ``(h, W)``.
+    def take(self, encoded: Plane, kept: Plane | None = None) -> tuple[int, Plane, Plane | None]:
+        """The next rows, float32 ``(h, W)``, with the colour ``(h, W, 3)`` that is let through.
 
         Returns
         -------
         top : int
             Of the rows that are printed now, which lag behind by what ``around`` asks for.
         rows : float32 (n, W)
+        kept : float32 (n, W, 3) or None
+            The colour of these rows where nothing lies on the print.
         """
         rows = self._made(self._light, self._taken, encoded)
         self._taken += len(rows)
@@ -107,21 +111,34 @@ class Printing:
             self._held = self._held[max(0, self._given - self._around - first) :]
         else:
             rows = self._between(rows)
-        return top, self._laid(top, rows)
+        return top, self._laid(top, rows), self._bare(top, kept)
 
     def _laid(self, top: int, rows: Plane) -> Plane:
         """What lies on the print, over rows from ``top`` on."""
         if not self._laid_on:
             return rows
+        return self._in_parts(rows, top, lambda above, part: self._made(self._laid_on, above, part))
+
+    def _bare(self, top: int, kept: Plane | None) -> Plane | None:
+        """The kept colour of the rows that are given now; more of it comes than goes."""
+        if kept is None:
+            return None
+        held = kept if self._colour is None else np.concatenate([self._colour, kept])
+        self._colour, rows = held[self._given - top :], held[: self._given - top]
+        if not self._lies:
+            return rows
+        return self._in_parts(rows, top, lambda above, part: self._made([_BARE], above, part))
+
+    def _in_parts(self, rows: Plane, top: int, make: Callable[[int, Plane], Plane]) -> Plane:
         made = np.empty_like(rows)
         for above in range(0, len(rows), _ROWS):
             part = np.ascontiguousarray(rows[above : above + _ROWS])
-            made[above : above + _ROWS] = self._made(self._laid_on, top + above, part)
+            made[above : above + _ROWS] = make(top + above, part)
         return made
 
     def _made(self, works: Sequence[Stage], top: int, rows: Plane) -> Plane:
         """Rows from ``top`` on after some stages."""
-        place = Place(Window(0, top, *self._size), seed=self._seed)
+        place = Place(Window(0, top, *self._size), self._picture)
         for one in works:
             given = [self._needed(need, place, rows) for need in one.needs[1:]]
             rows = one.make(self._recipe, place, rows, *given)
@@ -132,33 +149,6 @@ class Printing:
         if one.whole:
             return self._whole(name)
         return one.make(self._recipe, place, rows) if one.when(self._recipe) else None
-
-
-def printed(
-    encoded: Plane,
-    recipe: Recipe,
-    seed: int = 0,
-    between: Callable[[Plane], Plane] = lambda plane: plane,
-    whole: Callable[[str], Any] = lambda name: None,
-) -> Plane:
-    """Encoded values ``(H, W)`` of a whole picture as they are printed, but for their colour.
-
-    The parameters are those of :class:`Printing`.
-    """
-    height, width = encoded.shape
-    return Printing(width, height, recipe, seed, between, 0, whole).take(encoded)[1]
-
-
-def bare(kept: Plane, recipe: Recipe, seed: int = 0) -> Plane:
-    """Kept colour ``(H, W, 3)`` of a whole picture, where nothing lies on the print."""
-    height, width = kept.shape[:2]
-    lies = [_TABLE[name] for name in _BARE.needs[1:]]
-    for top in range(0, height if any(one.when(recipe) for one in lies) else 0, _ROWS):
-        place = Place(Window(0, top, width, height), seed=seed)
-        rows = kept[top : top + _ROWS]
-        lying = [one.make(recipe, place, rows) if one.when(recipe) else None for one in lies]
-        kept[top : top + _ROWS] = _BARE.make(recipe, place, rows, *lying)
-    return kept
 
 
 def coded(

@@ -21,7 +21,7 @@ _MASK = ("finish.sharpness.radius", "finish.sharpness.edges")
 
 
 def _radius(recipe: Recipe, place: Place) -> float:
-    return sharpness.radius_px(recipe.finish.sharpness, place.scale)
+    return sharpness.radius_px(recipe.finish.sharpness, place.picture.scale)
 
 
 @stage(
@@ -99,7 +99,7 @@ def _shape(rgb_linear: Plane) -> tuple[int, int]:
 )
 def grain_field(recipe: Recipe, place: Place, rgb_linear: Plane) -> tuple[Plane, float]:
     """The grain's numbers; they depend on nothing that is seen."""
-    return grain.field(recipe.finish.grain, place.window, _shape(rgb_linear), place.seed)
+    return grain.field(recipe.finish.grain, place.window, _shape(rgb_linear), place.picture.seed)
 
 
 @stage(
@@ -122,7 +122,7 @@ def grained(recipe: Recipe, place: Place, encoded: Plane, field: tuple[Plane, fl
 )
 def dust(recipe: Recipe, place: Place, rgb_linear: Plane) -> Plane:
     """How far dust covers each pixel."""
-    return marks.dust(recipe.finish.dust, place.window, _shape(rgb_linear), place.seed)
+    return marks.dust(recipe.finish.dust, place.window, _shape(rgb_linear), place.picture.seed)
 
 
 @stage(
@@ -148,7 +148,9 @@ _SCRATCHES = ("finish.scratches.amount", "finish.scratches.direction", "finish.s
 )
 def scratches(recipe: Recipe, place: Place, rgb_linear: Plane) -> Plane:
     """How far scratches cover each pixel."""
-    return marks.scratches(recipe.finish.scratches, place.window, _shape(rgb_linear), place.seed)
+    return marks.scratches(
+        recipe.finish.scratches, place.window, _shape(rgb_linear), place.picture.seed
+    )
 
 
 @stage(
@@ -171,7 +173,7 @@ def scratched(recipe: Recipe, place: Place, encoded: Plane, cover: Plane) -> Pla
 )
 def relief(recipe: Recipe, place: Place, rgb_linear: Plane) -> Plane:
     """The sheet's relief; it depends on nothing that is seen."""
-    return surface.relief(recipe.finish.paper, place.window, _shape(rgb_linear), place.seed)
+    return surface.relief(recipe.finish.paper, place.window, _shape(rgb_linear), place.picture.seed)
 
 
 @stage(
@@ -194,7 +196,9 @@ def papered(recipe: Recipe, place: Place, encoded: Plane, made: Plane) -> Plane:
 )
 def uneven_rim(recipe: Recipe, place: Place, rgb_linear: Plane) -> tuple[Plane, Plane]:
     """What an uneven edge keeps and adds."""
-    return rim.rim(recipe.finish.border.uneven, place.window, _shape(rgb_linear), place.seed)
+    return rim.rim(
+        recipe.finish.border.uneven, place.window, _shape(rgb_linear), place.picture.seed
+    )
 
 
 @stage("printed", needs=("papered", "rim"), moved_by=("finish.border.uneven.width",), size="print")

@@ -20,10 +20,10 @@ SMALLEST_GUARDED: Final = 0.25
 def guarding(recipe: Recipe, place: Place) -> Guarding | None:
     """How the guard works here; None where it does nothing."""
     wanted = recipe.mix.guard
-    strength = place.auto_guard if wanted == "auto" else wanted / 100
-    if strength <= 0 or place.scale < SMALLEST_GUARDED:
+    strength = place.picture.auto_guard if wanted == "auto" else wanted / 100
+    if strength <= 0 or place.picture.scale < SMALLEST_GUARDED:
         return None
-    return Guarding(strength, place.scale)
+    return Guarding(strength, place.picture.scale)
 
 
 def margin(recipe: Recipe, place: Place) -> int:
@@ -34,7 +34,7 @@ def margin(recipe: Recipe, place: Place) -> int:
 
 def grid(place: Place) -> int:
     """Parts of a picture begin at multiples of this."""
-    return Guarding(1.0, place.scale).cell
+    return Guarding(1.0, place.picture.scale).cell
 
 
 @dataclass(frozen=True)

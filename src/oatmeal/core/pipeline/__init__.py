@@ -2,10 +2,9 @@
 
 from oatmeal.core.pipeline.order import STAGES, Order
 from oatmeal.core.pipeline.region import Region
-from oatmeal.core.pipeline.render import opacity, render, render_colour, rendered
+from oatmeal.core.pipeline.render import opacity, render
 from oatmeal.core.pipeline.work import WHOLE_SIDE, Pipeline
 
 __all__ = [
-    "STAGES", "WHOLE_SIDE", "Order", "Pipeline", "Region", "opacity", "render", "render_colour",
-    "rendered",
+    "STAGES", "WHOLE_SIDE", "Order", "Pipeline", "Region", "opacity", "render",
 ]  # fmt: skip

@@ -30,8 +30,6 @@ class Region:
         another one.
     whole : Pipeline, optional
         On the whole picture at some size; stages that look at the whole run there.
-    scale : float
-        Pixels of this picture for one of the file.
     last : str
         The stage that the surroundings must do for.
     once : bool
@@ -44,36 +42,19 @@ class Region:
         rectangle: Rectangle,
         wanted: Recipe | Order,
         whole: Pipeline | None = None,
-        scale: float = 1.0,
         last: str = LAST,
         once: bool = False,
     ) -> None:
         x, y, width, height = rectangle
         full = Window(0, 0, picture.width, picture.height, picture.layout)
-        self._place = Place(
-            full, scale, picture.auto_guard, picture.noise, picture.taken, picture.seed
-        )
+        self._place = Place(full, picture)
         order = Order.of(wanted)
         self._margin, self._grid = order.margin(self._place, last), order.grid(self._place)
         left, top = self._begin(x), self._begin(y)
         right, bottom = self._end(x + width, picture.width), self._end(y + height, picture.height)
         there = left, top, right - left, bottom - top
-        coded = picture.coded(*there) if once else None
-        within = None
-        if whole is not None:
-            within = (whole, Window(left, top, *full.place[2:], picture.layout))
-        self.pipeline = Pipeline(
-            coded or picture.linear(*there),
-            auto_guard=picture.auto_guard,
-            scale=scale,
-            within=within,
-            layout=picture.layout,
-            noise=picture.noise,
-            taken=picture.taken,
-            seed=picture.seed,
-            elsewhere=partial(_elsewhere, picture, whole, scale),
-            once=once,
-        )
+        elsewhere = partial(_elsewhere, picture, whole)
+        self.pipeline = Pipeline(picture, there, whole=whole, elsewhere=elsewhere, once=once)
         self._inside = (slice(y - top, y - top + height), slice(x - left, x - left + width))
 
     def _begin(self, place: int) -> int:
@@ -120,11 +101,10 @@ class Region:
 def _elsewhere(
     picture: Picture,
     whole: Pipeline | None,
-    scale: float,
     name: str,
     order: Order,
     rectangle: Rectangle,
 ) -> NDArray[Any]:
     """What a stage makes of another rectangle of the picture."""
-    there = Region(picture, rectangle, order, whole, scale, last=name)
+    there = Region(picture, rectangle, order, whole, last=name)
     return there.cut(there.pipeline.get(name, order))

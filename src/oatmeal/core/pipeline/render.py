@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 
 from oatmeal.core import prepare
 from oatmeal.core.colour import encode_srgb, kernels
-from oatmeal.core.finish import Printing, bare, coded, mounted, printed, quantised
+from oatmeal.core.finish import Printing, coded, mounted, quantised
 from oatmeal.core.finish.quantising import Depth
 from oatmeal.core.opencv import cv2
-from oatmeal.core.picture import STRIP_ROWS, Picture, Reduction, fitted, framed, reduced_copy
+from oatmeal.core.picture import STRIP_ROWS, Picture, Reduction, fitted, framed, quick_copy_of
 from oatmeal.core.pipeline.order import COLOUR, Order
 from oatmeal.core.pipeline.region import Region
 from oatmeal.core.pipeline.work import WHOLE_SIDE, Pipeline
@@ -31,53 +31,124 @@ Between = Callable[[NDArray[np.float32]], NDArray[np.float32]]
 def render(
     picture: Picture,
     recipe: Recipe,
-    dtype: Depth = np.uint8,
+    dtype: Depth | type[np.float32] = np.uint8,
     long_side: int | None = None,
+    *,
+    colour: bool = False,
     progress: Progress = lambda share: None,
     between: Between = lambda plane: plane,
     around: int = 0,
 ) -> NDArray[Any]:
-    """Render a whole picture to codes; see :func:`rendered` for the parameters.
+    """Render a whole picture at its full size, strip by strip, and print it at the wanted one.
 
     Parameters
     ----------
+    picture : Picture
+        The file's; the recipe frames it.
+    recipe : Recipe
+        The settings.
+    dtype : type
+        uint8 (dithered) or uint16: codes. float32: the printed greys, encoded, 0 to 1, before
+        anything is coloured or mounted.
+    long_side : int, optional
+        Reduce the result so that its longer side has this many pixels; never enlarges.
+    colour : bool
+        The prepared colour picture in its place, as sRGB codes; what lies outside is clipped.
+    progress : callable
+        Called with the share that is done, 0 to 1; what it raises stops the work.
+    between : callable
+        Sharpening for the medium, on encoded values at the wanted size.
     around : int
         Rows above and below one that ``between`` looks at.
 
     Returns
     -------
-    uint8 or uint16 (H, W), or (H, W, 3) where it is toned or colour is kept
-        Eight bits are dithered. Line and mat enlarge it.
+    (H, W), or (H, W, 3) of codes that are toned or keep colour
+        Line and mat enlarge them.
     """
-    order = Order(recipe)
+    order = Order(recipe.plain() if colour else recipe)
     view = framed(picture, prepare.geometry(order.recipe))
-    finish = order.recipe.finish
-    if order.works(COLOUR) or _reduces(view, long_side):
-        greys, kept = _rendered(view, order, long_side, progress, between)
-        codes = coded(greys, finish, dtype, dither=dtype is np.uint8, kept=kept)
-        return mounted(codes, finish.border)
-    # nothing asks for all greys at once: as codes they take a quarter of the memory
-    codes = np.empty((0,), dtype=dtype)
-    whole = small_of(view, WHOLE_SIDE) if order.asks_whole() else None
-    printing = Printing(
-        view.width, view.height, order.recipe, view.seed, between, around, _asking(whole, order)
-    )
-    for _, strip in _strips(view, order, whole, progress):
-        top, rows = printing.take(strip.sharpened(order))
-        part = coded(rows, finish, dtype, dither=dtype is np.uint8, corner=(0, top))
+    side = long_side if long_side and long_side < max(view.width, view.height) else None
+    parts: Iterator[tuple[int, NDArray[Any]]]
+    if colour:
+        parts = _coloured(view, order, dtype, side, progress)
+    else:
+        parts = _printed(view, order, dtype, side, progress, between, around)
+    height = fitted(view.width, view.height, side)[1] if side else view.height
+    made = np.empty((0,), dtype)
+    for top, part in parts:
         if top == 0:
-            codes = np.empty((view.height, *part.shape[1:]), dtype=dtype)
-        codes[top : top + len(part)] = part
-    return mounted(codes, finish.border)
+            made = np.empty((height, *part.shape[1:]), dtype)
+        made[top : top + len(part)] = part
+    if colour or dtype is np.float32:
+        return made
+    return mounted(made, order.recipe.finish.border)
 
 
-def _asking(whole: Pipeline | None, order: Order) -> Callable[[str], Any]:
-    """Gives the results of stages that look at the whole picture."""
-    return lambda name: whole.get(name, order) if whole is not None else None
+def _coloured(
+    view: Picture, order: Order, dtype: Any, side: int | None, progress: Progress
+) -> Iterator[tuple[int, NDArray[Any]]]:
+    """Rows of the prepared picture as codes, with the first one's place."""
+
+    def coded_(rgb_linear: NDArray[np.float32], top: int) -> NDArray[Any]:
+        shown = encode_srgb(np.clip(rgb_linear, 0, 1)).astype(np.float32)
+        return quantised(shown, dtype, dither=dtype is np.uint8, corner=(0, top))
+
+    if side:
+        yield 0, coded_(small_of(view, side).prepared(order), 0)
+        return
+    whole = small_of(view, WHOLE_SIDE) if order.asks_whole() else None
+    for top, strip in _strips(view, order, whole, progress):
+        yield top, coded_(strip.prepared(order), top)
 
 
-def _reduces(view: Picture, long_side: int | None) -> bool:
-    return long_side is not None and long_side < max(view.width, view.height)
+def _printed(
+    view: Picture,
+    order: Order,
+    dtype: Any,
+    side: int | None,
+    progress: Progress,
+    between: Between,
+    around: int,
+) -> Iterator[tuple[int, NDArray[Any]]]:
+    """Rows of the finished picture, with the first one's place."""
+    whole = small_of(view, WHOLE_SIDE) if order.asks_whole() else None
+
+    def asked(name: str) -> Any:
+        return whole.get(name, order) if whole is not None else None
+
+    size = fitted(view.width, view.height, side) if side else (view.width, view.height)
+    printing = Printing(*size, view, order.recipe, between, around, asked)
+    strips = _strips(view, order, whole, progress)
+    for encoded, kept in (
+        _reduced(view, order, side, strips) if side else _as_they_are(order, strips)
+    ):
+        top, rows, kept = printing.take(encoded, kept)
+        if dtype is not np.float32:
+            finish = order.recipe.finish
+            rows = coded(rows, finish, dtype, dither=dtype is np.uint8, corner=(0, top), kept=kept)
+        yield top, rows
+
+
+def _as_they_are(
+    order: Order, strips: Iterator[tuple[int, Region]]
+) -> Iterator[tuple[NDArray[np.float32], NDArray[np.float32] | None]]:
+    """Encoded greys of each strip, and the colour that is kept, if any is."""
+    for _, strip in strips:
+        yield strip.sharpened(order), strip.kept_colour(order) if order.works(COLOUR) else None
+
+
+def _reduced(
+    view: Picture, order: Order, side: int, strips: Iterator[tuple[int, Region]]
+) -> Iterator[tuple[NDArray[np.float32], NDArray[np.float32] | None]]:
+    """The same of the whole picture, its light averaged over fewer pixels."""
+    greys = Reduction(view.width, view.height, side)
+    colours = Reduction(view.width, view.height, side, 3) if order.works(COLOUR) else None
+    for top, strip in strips:
+        greys.take(top, kernels.decoded(strip.sharpened(order)))
+        if colours is not None:
+            colours.take(top, strip.kept_colour(order))
+    yield kernels.encoded(greys.result()), colours.result() if colours is not None else None
 
 
 def _strips(
@@ -91,127 +162,9 @@ def _strips(
         progress((top + rows) / view.height)
 
 
-def rendered(
-    picture: Picture,
-    recipe: Recipe,
-    long_side: int | None = None,
-    progress: Progress = lambda share: None,
-    between: Between = lambda plane: plane,
-) -> NDArray[np.float32]:
-    """Render a whole picture at its full size, strip by strip, and print it at the wanted one.
-
-    Parameters
-    ----------
-    picture : Picture
-        The file's; the recipe frames it.
-    recipe : Recipe
-        The settings.
-    long_side : int, optional
-        Reduce the result so that its longer side has this many pixels; never enlarges.
-    progress : callable
-        Called with the share that is done, 0 to 1; what it raises stops the work.
-    between : callable
-        Sharpening for the medium, on encoded values at the wanted size.
-
-    Returns
-    -------
-    float32 (H, W)
-        Encoded greys, 0 to 1, before anything is coloured.
-    """
-    order = Order(recipe)
-    view = framed(picture, prepare.geometry(order.recipe))
-    return _rendered(view, order, long_side, progress, between)[0]
-
-
-def _rendered(
-    view: Picture,
-    order: Order,
-    long_side: int | None,
-    progress: Progress,
-    between: Between,
-) -> tuple[NDArray[np.float32], NDArray[np.float32] | None]:
-    """The printed greys, and the colour that is kept, if any is."""
-    side = long_side if _reduces(view, long_side) else None
-    greys = _Gathered(view, side)
-    colours = _Gathered(view, side, 3) if order.works(COLOUR) else None
-    whole = small_of(view, WHOLE_SIDE) if order.asks_whole() else None
-    for top, strip in _strips(view, order, whole, progress):
-        light = strip.sharpened(order)
-        greys.take(top, light if side is None else kernels.decoded(light))
-        if colours is not None:
-            colours.take(top, strip.kept_colour(order))
-    out = greys.result() if side is None else kernels.encoded(greys.result())
-    made = printed(out, order.recipe, view.seed, between, _asking(whole, order))
-    return made, None if colours is None else bare(colours.result(), order.recipe, view.seed)
-
-
-class _Gathered:
-    """Strips of a picture put together, reduced where a size is wanted."""
-
-    def __init__(self, view: Picture, long_side: int | None, channels: int = 1) -> None:
-        self._reduction = self._whole = None
-        if long_side is not None:
-            self._reduction = Reduction(view.width, view.height, long_side, channels)
-        else:
-            shape = (view.height, view.width, channels)[: 2 if channels == 1 else 3]
-            self._whole = np.empty(shape, dtype=np.float32)
-
-    def take(self, top: int, strip: NDArray[np.float32]) -> None:
-        """Add the rows from ``top`` on."""
-        if self._reduction is not None:
-            self._reduction.take(top, strip)
-        elif self._whole is not None:
-            self._whole[top : top + len(strip)] = strip
-
-    def result(self) -> NDArray[np.float32]:
-        """All of them."""
-        if self._reduction is not None:
-            return self._reduction.result()
-        assert self._whole is not None
-        return self._whole
-
-
 def small_of(picture: Picture, long_side: int) -> Pipeline:
     """A pipeline on the whole of a picture, reduced to ``long_side``."""
-    small = reduced_copy(picture, long_side)
-    scale = max(small.shape[:2]) / max(picture.width, picture.height)
-    return Pipeline(
-        small,
-        auto_guard=picture.auto_guard,
-        scale=scale,
-        layout=picture.layout,
-        noise=picture.noise,
-        taken=picture.taken,
-        seed=picture.seed,
-        once=True,
-    )
-
-
-def render_colour(
-    picture: Picture,
-    recipe: Recipe,
-    dtype: Depth = np.uint8,
-    long_side: int | None = None,
-) -> NDArray[Any]:
-    """The prepared colour picture as sRGB codes, uint8 or uint16 ``(H, W, 3)``.
-
-    ``long_side`` reduces it; it is never enlarged. Colours outside sRGB are clipped.
-    """
-    order = Order(recipe.plain())
-    view = framed(picture, prepare.geometry(order.recipe))
-    if long_side is not None and long_side < max(view.width, view.height):
-        return _coded(small_of(view, long_side).prepared(order), dtype)
-    out: NDArray[Any] = np.empty((view.height, view.width, 3), dtype=dtype)
-    whole = small_of(view, WHOLE_SIDE) if order.asks_whole() else None
-    for top, strip in _strips(view, order, whole, lambda share: None):
-        part = _coded(strip.prepared(order), dtype, top)
-        out[top : top + len(part)] = part
-    return out
-
-
-def _coded(rgb_linear: NDArray[np.float32], dtype: Depth, top: int = 0) -> NDArray[Any]:
-    shown = encode_srgb(np.clip(rgb_linear, 0, 1)).astype(np.float32)
-    return quantised(shown, dtype, dither=dtype is np.uint8, corner=(0, top))
+    return Pipeline(quick_copy_of(picture, long_side), once=True)
 
 
 def opacity(picture: Picture, recipe: Recipe, long_side: int | None) -> NDArray[Any] | None:

@@ -7,7 +7,6 @@ something that changed.
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 from typing import Any, Final
 
 import numpy as np
@@ -16,17 +15,7 @@ from numpy.typing import NDArray
 from oatmeal.core.finish import coded, quantised
 from oatmeal.core.finish.quantising import Depth
 from oatmeal.core.mix import Analysis
-from oatmeal.core.noise import Noise, measured_array
-from oatmeal.core.picture import (
-    TAKEN_SIDE,
-    Coded,
-    Layout,
-    Pixels,
-    Rectangle,
-    Window,
-    light_of,
-    reduced,
-)
+from oatmeal.core.picture import ArrayPicture, Picture, Pixels, Rectangle, Window, light_of
 from oatmeal.core.pipeline.order import COLOUR, LAST, STAGES, Order
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.stages import SOURCE, Place
@@ -74,28 +63,17 @@ class Memory:
 
 
 class Pipeline:
-    """Renders one picture (a proxy or a part) with changing recipes.
+    """Renders one picture, or a part of it, with changing recipes.
 
     Parameters
     ----------
-    pixels : float32 (H, W, 3), or Coded
-        Linear light, sRGB primaries, unbounded, of the picture as it is framed; or a file's codes,
-        of which light is made when a stage asks for it.
-    auto_guard : float
-        Strength, 0 to 1, of the guard where the recipe says ``auto``.
-    scale : float
-        Pixels of this picture for one of the file; less than 1 in a proxy.
-    within : (Pipeline, Window), optional
+    picture : Picture, or float32 (H, W, 3)
+        As it is framed: the file's, or a copy of it. An array is one that says nothing of itself.
+    part : (x, y, width, height), optional
+        The rectangle of it that is worked on; None: all of it.
+    whole : Pipeline, optional
         Of a part: a pipeline on the whole picture at some size, which stages that look at the whole
-        run on, and where the part lies.
-    layout : Layout, optional
-        The frame that this is the picture in; None: it is as it was taken.
-    noise : callable, optional
-        Gives the noise of the file; otherwise it is told from this picture.
-    taken : callable, optional
-        Gives the small copy of the picture as it was taken; otherwise it is made from this one.
-    seed : int
-        Of the photograph, for what is drawn by chance.
+        run on.
     elsewhere : callable, optional
         Of a part: ``elsewhere(stage, order, rectangle)`` gives a stage's result anywhere in the
         picture.
@@ -111,30 +89,23 @@ class Pipeline:
 
     def __init__(
         self,
-        pixels: Pixels,
+        picture: Picture | NDArray[np.float32],
+        part: Rectangle | None = None,
         *,
-        auto_guard: float = 0.0,
-        scale: float = 1.0,
-        within: tuple[Pipeline, Window] | None = None,
-        layout: Layout | None = None,
-        noise: Callable[[], Noise] | None = None,
-        taken: Callable[[], NDArray[np.float32]] | None = None,
-        seed: int = 0,
+        whole: Pipeline | None = None,
         elsewhere: Callable[[str, Order, Rectangle], Any] | None = None,
         once: bool = False,
     ) -> None:
-        if not isinstance(pixels, Coded):
-            pixels = np.ascontiguousarray(pixels, dtype=np.float32)
-        height, width = (pixels.codes if isinstance(pixels, Coded) else pixels).shape[:2]
-        self._pixels, self._once = pixels, once
-        self._whole = within[0] if within else None
-        self._elsewhere = elsewhere
-        window = within[1] if within else Window(0, 0, width, height, layout)
+        if isinstance(picture, np.ndarray):
+            picture = ArrayPicture(np.asarray(picture, dtype=np.float32))
+        there = part or (0, 0, picture.width, picture.height)
+        self._pixels: Pixels = (picture.coded(*there) if once else None) or np.ascontiguousarray(
+            picture.linear(*there)
+        )
+        self._once, self._whole, self._elsewhere = once, whole, elsewhere
         # nothing in the place may hold the pipeline itself, or strips of a large picture pile up
-        self.place = Place(
-            window, scale, auto_guard, noise or partial(_noise_of, pixels, scale),
-            taken or partial(_taken_of, pixels), seed,
-        )  # fmt: skip
+        window = Window(*there[:2], picture.width, picture.height, picture.layout)
+        self.place = Place(window, picture)
         self._memories: dict[str, Memory] = {}
         self._kept: dict[str, tuple[Any, Any]] = {}
         self._last: tuple[Recipe, Order] | None = None
@@ -249,12 +220,3 @@ class Pipeline:
             return self.codes(order, dtype)
         kept = self.get(COLOUR, order)
         return coded(self.encoded(order), order.recipe.finish, dtype, kept=kept)
-
-
-def _noise_of(pixels: Pixels, scale: float) -> Noise:
-    """Of the file's own pixels, told from a copy of it."""
-    return measured_array(light_of(pixels)).scaled(1 / scale)
-
-
-def _taken_of(pixels: Pixels) -> NDArray[np.float32]:
-    return reduced(light_of(pixels), TAKEN_SIDE)

@@ -64,9 +64,9 @@ def cleaned(rgb_linear: Colour, place: Place, settings: NoiseTaken) -> Cleaned |
     place : Place
         Of a reduced picture: reducing has taken its part of the noise already.
     """
-    if not place.scale:
+    if not place.picture.scale:
         return None  # a sample of colours
-    noise = place.noise().reduced(place.scale).scaled(settings.level / 100)
+    noise = place.picture.noise().reduced(place.picture.scale).scaled(settings.level / 100)
     if max(*noise.gain, *noise.floor) < _LEAST:
         return None
     planes = kernels.evened(rgb_linear, noise)

@@ -66,7 +66,7 @@ def freed(recipe: Recipe, place: Place, rgb_linear: Colour, found: edges.Ground)
 @stage("healed", reads=(_SPOTS,), needs=("freed",), moved_by=(_SPOTS,), roams=True)
 def healed(recipe: Recipe, place: Place, look: spots.Look, rgb_linear: Colour) -> Colour:
     """Linear colour with its spots painted over; a sample of colours has none."""
-    if not place.scale:
+    if not place.picture.scale:
         return rgb_linear
     return spots.healed(rgb_linear, look, recipe.prepare.spots, place.window)
 

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.colour import encode_srgb, luminance, ranges
+from oatmeal.core.picture import ArrayPicture
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.reading.fitting import tones_of
 from oatmeal.core.recipe import REST
@@ -74,7 +75,7 @@ def subject(
     Flat places are preferred, where a small displacement does not matter, and every kind of colour
     and tone gets its share, the rarer the more of it.
     """
-    pipeline = Pipeline(rgb_linear, auto_guard=auto_guard, scale=scale)
+    pipeline = Pipeline(ArrayPicture(rgb_linear, auto_guard, scale=scale))
     colours = pipeline.analysis(REST)
     hue = colours.hue * (360 / ranges.HUE_TABLE_SIZE)
     weights = ranges.weights(hue, ranges.CENTRES)

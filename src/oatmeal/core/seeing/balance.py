@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core import colour
 from oatmeal.core.colour import ranges
-from oatmeal.core.picture import reduced
+from oatmeal.core.picture import ArrayPicture, reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import Lifts, Recipe
 from oatmeal.core.seeing.clusters import Clusters
@@ -141,7 +141,7 @@ class Balance:
         small = reduced(rgb_linear, SIDE)
         rest = {"on": True, "lifts": Lifts(), "picked": ()}
         bare = recipe.model_copy(update={"mix": recipe.mix.model_copy(update=rest)})
-        work = Pipeline(small, scale=0.0)
+        work = Pipeline(ArrayPicture(small, scale=0.0))
         prepared = work.prepared(bare)
         self.base = np.asarray(work.mixed(bare), dtype=np.float64).reshape(-1)
         lab = colour.oklab(prepared)

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core import colour
-from oatmeal.core.picture import reduced
+from oatmeal.core.picture import ArrayPicture, reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.prepare import white
 from oatmeal.core.prepare.white import NoLight
@@ -123,7 +123,9 @@ def _with_whites(
 def _luminance(rgb_linear: NDArray[np.float32], recipe: Recipe, light: Light) -> Array:
     small = reduced(rgb_linear, SIDE)
     prepare = recipe.prepare.model_copy(update={"on": True, "light": light})
-    lit = Pipeline(small, scale=0.0).prepared(recipe.model_copy(update={"prepare": prepare}))
+    lit = Pipeline(ArrayPicture(small, scale=0.0)).prepared(
+        recipe.model_copy(update={"prepare": prepare})
+    )
     return np.maximum(np.asarray(lit, np.float64) @ colour.LUMINANCE_WEIGHTS, 0).reshape(-1)
 
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core import colour, mix
 from oatmeal.core.colour import ranges
-from oatmeal.core.picture import reduced
+from oatmeal.core.picture import ArrayPicture, reduced
 from oatmeal.core.pipeline import Order, Pipeline
 from oatmeal.core.recipe import DECLARED, Mix, Picked, Plain, Recipe
 from oatmeal.core.seeing.balance import Found, Sample, separate
@@ -97,7 +97,9 @@ class GreyMap:
 
     def __init__(self, rgb_linear: NDArray[np.float32]) -> None:
         self._pixels = reduced(rgb_linear, SAMPLE_SIDE)
-        self._pipeline = Pipeline(self._pixels, scale=0.0)  # a sample has no blocks to guard
+        self._pipeline = Pipeline(
+            ArrayPicture(self._pixels, scale=0.0)
+        )  # a sample has no blocks to guard
         self._colours: tuple[Any, NDArray[np.float64], Clusters] | None = None
         self._plain: NDArray[np.float64] = np.empty(0)
         self._reach: tuple[Any, _Reach] | None = None

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.noise import Noise
-from oatmeal.core.picture import ArrayPicture, Layout, reduced
+from oatmeal.core.picture import Picture, copy_of
 from oatmeal.core.pipeline import WHOLE_SIDE, Pipeline, Region
 from oatmeal.core.recipe import Problem, Recipe, RecipeError, from_document
 from oatmeal.core.recipe.settings import put
@@ -41,53 +40,33 @@ def edges(length: int, bands: int) -> list[int]:
     return [round(length * place / bands) for place in range(bands + 1)]
 
 
-def render(
-    rgb_linear: NDArray[np.float32],
-    recipes: Sequence[Recipe],
-    *,
-    upright: bool,
-    auto_guard: float = 0.0,
-    scale: float = 1.0,
-    layout: Layout | None = None,
-    noise: Callable[[], Noise] | None = None,
-    taken: Callable[[], NDArray[np.float32]] | None = None,
-    seed: int = 0,
-) -> NDArray[np.uint8]:
+def render(picture: Picture, recipes: Sequence[Recipe], *, upright: bool) -> NDArray[np.uint8]:
     """Render each band with its recipe; the cost is that of about one frame.
 
     Parameters
     ----------
-    rgb_linear : float32 (H, W, 3)
+    picture : Picture
+        As it is framed.
     recipes : sequence of Recipe
         One for each band, left to right or top to bottom.
     upright : bool
         Bands stand side by side; otherwise they lie one above the other.
-    auto_guard, scale, layout, noise, taken, seed
-        As :class:`oatmeal.core.pipeline.Pipeline` takes them.
 
     Returns
     -------
     uint8 (H, W), or (H, W, 3) where a band is toned
     """
-    height, width = rgb_linear.shape[:2]
+    height, width = picture.height, picture.width
     toned = any(recipe.effective().coloured for recipe in recipes)
     out = np.empty((height, width, 3) if toned else (height, width), dtype=np.uint8)
     places = edges(width if upright else height, len(recipes))
-    small = reduced(rgb_linear, WHOLE_SIDE)
-    reduction = max(small.shape[:2]) / max(height, width)
-    whole = Pipeline(
-        small, auto_guard=auto_guard, scale=scale * reduction, layout=layout, noise=noise,
-        taken=taken, seed=seed,
-    )  # fmt: skip
-    picture = ArrayPicture(
-        rgb_linear, auto_guard, layout=layout, noise_of_file=noise, taken_of_file=taken, seed=seed
-    )
+    whole = Pipeline(copy_of(picture, WHOLE_SIDE))
     for recipe, begin, end in zip(recipes, places, places[1:], strict=False):
         if begin == end:
             continue
         rectangle = (begin, 0, end - begin, height) if upright else (0, begin, width, end - begin)
         x, y, across, down = rectangle
-        band = Region(picture, rectangle, recipe, whole, scale)
+        band = Region(picture, rectangle, recipe, whole)
         made = band.coloured(recipe)
         out[y : y + down, x : x + across] = made[..., None] if toned and made.ndim == 2 else made
     return out
