@@ -119,7 +119,10 @@ def scales():
     tables = {
         character: [
             table[::64].tolist()
-            for table in local.tables(settings.model_copy(update={"character": character}), 0.05)
+            for table in (
+                *local.tables(settings.model_copy(update={"character": character}), 0.05),
+                local.over_the_base(character)["clarity"][1] / local.CLARITY_AT_100,
+            )
         ]
         for character in RADII
     }

@@ -100,7 +100,7 @@ def test_a_loop_depends_on_all_that_it_is_made_of(tmp_path, monkeypatch):
     for changed, renewed, same in (
         ("tone/kernels.py", {"tone.kernels", "tone.area_kernels"}, {"mix.kernels"}),
         ("colour/lanes.py", {"mix.kernels", "mix.one_pass", "tone.area_kernels"}, set()),
-        ("bands/split.py", {"tone.area_kernels"}, {"mix.kernels"}),
+        ("bands/kernels.py", {"tone.area_kernels"}, {"mix.kernels"}),
     ):
         path = core / changed
         path.write_text(path.read_text() + "\n# another\n")

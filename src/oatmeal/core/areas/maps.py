@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from functools import partial
-from typing import Any, Final
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,21 +12,11 @@ from numpy.typing import NDArray
 from oatmeal.core.areas import kernels
 from oatmeal.core.maps import FULL, Box, Maps, Masks, Stored, not_empty
 from oatmeal.core.recipe import Recipe
+from oatmeal.core.recipe.areas import ADDED
+from oatmeal.core.stages import value_of
 
 Plane = NDArray[np.float32]
 Keep = Callable[..., Any]
-
-#: Where the sum of an area's value and that of everywhere ends.
-_LIMITS: Final = {
-    "highlights": (-100.0, 100.0), "shadows": (-100.0, 100.0), "veil": (-100.0, 100.0),
-    "clarity": (-100.0, 200.0), "detail": (-100.0, 200.0),
-}  # fmt: skip
-
-
-def everywhere(recipe: Recipe, name: str) -> float:
-    """A setting of Tone as it is outside all areas."""
-    part: Any = recipe.tone.levels if name in ("black", "white") else recipe.tone
-    return float(getattr(part, name))
 
 
 def maps(recipe: Recipe, names: Sequence[str], masks: Masks, keep: Keep) -> Maps | None:
@@ -50,7 +40,7 @@ def maps(recipe: Recipe, names: Sequence[str], masks: Masks, keep: Keep) -> Maps
         ]
         if not weights:
             continue
-        rest = everywhere(recipe, name)
+        rest = float(value_of(recipe, ADDED[name].path))
         key = (name, box, rest, *((id(mask), weight) for mask, weight in weights))
         planes[name] = keep(key, partial(_folded, name, box, rest, weights))
     return Maps(box, inside, spans, planes)
@@ -73,6 +63,7 @@ def _folded(name: str, box: Box, rest: float, weights: Sequence[tuple[Stored, fl
     out = np.full(box.shape, rest, np.float32)
     for mask, weight in weights:
         kernels.add(mask.plane, weight, out[mask.box.inside(box)])
-    if name in _LIMITS:
-        np.clip(out, *_LIMITS[name], out=out)
+    ends = ADDED[name].sum
+    if ends is not None:
+        np.clip(out, *ends, out=out)
     return out

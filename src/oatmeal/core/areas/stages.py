@@ -17,6 +17,7 @@ from oatmeal.core.colour import kernels as colour_kernels
 from oatmeal.core.maps import Maps, Stored
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.recipe.areas import (
+    ADDED,
     LIGHT,
     SCALE,
     Alike,
@@ -116,7 +117,7 @@ def masks(
 
 @stage(
     "light_maps",
-    reads=("areas.light", *(f"tone.{name}" for name in LIGHT)),
+    reads=("areas.light", *(ADDED[name].path for name in LIGHT)),
     needs=("masks",),
     when=lambda recipe: bool(recipe.areas.light),
     keeps=True,
@@ -130,7 +131,7 @@ def light_maps(
 
 @stage(
     "scale_maps",
-    reads=("areas.scale", "tone.levels.black", "tone.levels.white", "tone.contrast"),
+    reads=("areas.scale", *(ADDED[name].path for name in SCALE)),
     needs=("masks",),
     when=lambda recipe: bool(recipe.areas.scale),
     keeps=True,

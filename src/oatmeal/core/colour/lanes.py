@@ -24,6 +24,8 @@ from oatmeal.core.loops import inline, inline_rows
 
 _f = np.float32
 
+Table = NDArray[np.floating]
+
 #: The sRGB curve over the fourth root of light, where it is no line: a polynomial with the least
 #: largest error (fitted with weights renewed after each round).
 _Q0, _Q1, _Q2, _Q3, _Q4, _Q5, _Q6, _Q7, _Q8 = (
@@ -225,15 +227,15 @@ def read_row(pairs, index, between, found, out):  # type: ignore[no-untyped-def]
         out[x] = both[2 * x] + between[x] * (both[2 * x + 1] - both[2 * x])
 
 
-def pairs_of(table: NDArray[np.float32]) -> NDArray[np.int64]:
+def pairs_of(table: Table) -> NDArray[np.int64]:
     """A table ``(n,)`` as ``(n - 1,)`` pairs of neighbours, each read as one number of 64 bits."""
     table = np.ascontiguousarray(table, dtype=np.float32)
     return np.ndarray((len(table) - 1,), np.int64, table, 0, (table.itemsize,))
 
 
-def pairs_of_two(one: NDArray[np.float32], two: NDArray[np.float32]) -> NDArray[np.complex128]:
+def pairs_of_two(one: Table, two: Table) -> NDArray[np.complex128]:
     """Two tables ``(n,)`` as ``(n - 1,)`` numbers of 128 bits: one, two, and both of the next."""
-    both = np.stack([one, two], axis=1, dtype=np.float32)
+    both = np.stack([one, two], axis=1).astype(np.float32)
     return np.ndarray((len(both) - 1,), np.complex128, both, 0, both.strides[:1])
 
 

@@ -5,17 +5,16 @@ count from its upper left corner.
 """
 
 from collections.abc import Iterator
-from typing import Annotated, Any, Final, Literal, Self
+from typing import TYPE_CHECKING, Annotated, Any, Final, Literal, Self
 
-from annotated_types import Ge, Le
-from pydantic import AfterValidator, Field, model_validator
+from pydantic import AfterValidator, Field, create_model, model_validator
 
 from oatmeal.core.recipe.mix import Lifts
 from oatmeal.core.recipe.parts import Part, Step
 from oatmeal.core.recipe.paths import Path, places
-from oatmeal.core.recipe.settings import setting, shared
+from oatmeal.core.recipe.settings import Declared, Setting, setting, shared
 from oatmeal.core.recipe.threads import Threads
-from oatmeal.core.recipe.tone import Tone
+from oatmeal.core.recipe.tone import OF_SCALE, Tone
 
 MOST_AREAS: Final = 60
 MOST_PARTS: Final = 40
@@ -183,24 +182,28 @@ PART_NUMBERS: Final = {
 }  # fmt: skip
 
 
-def _like(name: str, words: str = "") -> Any:
-    """A value that is added to a setting of Tone: its limits, its unit and its step."""
-    field = Tone.model_fields[name]
-    extra: Any = field.json_schema_extra
-    about = extra["about"]
-    limits: list[Any] = field.metadata
-    low: Any = next(one.ge for one in limits if isinstance(one, Ge))
-    high: Any = next(one.le for one in limits if isinstance(one, Le))
+class _OfTone(Part):
+    tone: Tone
+
+
+#: The settings of Tone that an area may have a value for, by the names of those.
+ADDED: Final = {
+    path.rpartition(".")[2]: one
+    for path, one in Declared(_OfTone.model_json_schema()).items()
+    if one.area
+}
+LIGHT: Final = tuple(name for name, one in ADDED.items() if one.group not in OF_SCALE)
+SCALE: Final = tuple(name for name, one in ADDED.items() if one.group in OF_SCALE)
+
+
+def _added(one: Setting) -> Any:
+    """A value that is added to a setting: its limits, its unit and its step."""
+    codes = one.path.startswith("tone.levels.")
+    low, high = (-MOST_CODES, MOST_CODES) if codes else (one.low, one.high)
     return setting(
-        words or about["words"], low, high, unit=about.get("unit", ""), step=about["step"],
-        trial=about["trial"], meaning=f"added to `tone.{name}` inside",
+        one.words, low, high, unit=one.unit, step=one.step, trial=one.trial,
+        meaning=f"{'codes, ' if codes else ''}added to `{one.path}` inside",
     )  # fmt: skip
-
-
-def _codes(words: str) -> Any:
-    return setting(
-        words, -MOST_CODES, MOST_CODES, trial=6, meaning=f"codes, added to `tone.levels.{words}`"
-    )
 
 
 class KeptHere(Part):
@@ -218,18 +221,19 @@ class KeptHere(Part):
     )
 
 
-class Values(Part):
-    """What is done inside an area, on top of what is done everywhere."""
+if TYPE_CHECKING:
+    _Added = Part
+else:
+    _fields = {name: (float, _added(one)) for name, one in ADDED.items()}
+    _Added = create_model("_Added", __base__=Part, **_fields)
 
-    exposure: float = _like("exposure")
-    contrast: float = _like("contrast")
-    black: float = _codes("black")
-    white: float = _codes("white")
-    highlights: float = _like("highlights")
-    shadows: float = _like("shadows")
-    clarity: float = _like("clarity")
-    detail: float = _like("detail")
-    veil: float = _like("veil")
+
+class Values(_Added):
+    """What is done inside an area, on top of what is done everywhere.
+
+    Of each setting of Tone that is declared with ``area`` there is one that is added to it.
+    """
+
     lifts: Lifts = Field(default=Lifts.at_rest())
     threads: Threads = Field(default=Threads.at_rest())
     kept: KeptHere = Field(default=KeptHere.at_rest())
@@ -237,11 +241,6 @@ class Values(Part):
 
 #: An area's values at rest.
 UNTOUCHED: Final = Values.at_rest()
-
-#: The values of an area that are added to settings of Tone.
-LIGHT: Final = ("exposure", "highlights", "shadows", "clarity", "detail", "veil")
-SCALE: Final = ("black", "white", "contrast")
-NUMBERS: Final = (*LIGHT, *SCALE)
 
 
 class Group(Part):
@@ -428,12 +427,12 @@ def strokes_of(one: Area) -> int:
 
 
 __all__ = [
+    "ADDED",
     "LIGHT",
     "MOST_AREAS",
     "MOST_CODES",
     "MOST_PARTS",
     "MOST_STROKES",
-    "NUMBERS",
     "PART_KINDS",
     "SCALE",
     "Alike",

@@ -36,7 +36,7 @@ def setting(
     within: tuple[float, float] | None = None,
     scale: Scale = "toward",
     origin: float | None = None,
-    area: bool = False,
+    area: bool | tuple[float, float] = False,
     signed: bool | None = None,
     meaning: str = "",
     kind: str = "",
@@ -71,8 +71,9 @@ def setting(
         How strength changes it.
     origin : float, optional
         What strength 0 leaves, if not the value at rest.
-    area : bool
-        True if a part of the picture may have its own value: the kernels take a map for it.
+    area : bool or (float, float)
+        True if a part of the picture may have its own value: the kernels take a map for it. Two
+        numbers: between which the sum of that value and the one of everywhere is held.
     signed : bool, optional
         True if a positive number is shown with its sign; usual for numbers that go both ways.
     meaning : str
@@ -96,7 +97,8 @@ def setting(
     about: dict[str, Any] = {"words": words, "scale": scale, "step": step}
     given = {
         "low": low, "high": high, "unit": unit, "group": group, "trial": trial, "origin": origin,
-        "area": area, "meaning": meaning, "within": list(within) if within else None,
+        "area": bool(area), "sum": list(area) if isinstance(area, tuple) else None,
+        "meaning": meaning, "within": list(within) if within else None,
         "kind": kind, "names": list(names), "silent": silent,
     }  # fmt: skip
     about |= {name: value for name, value in given.items() if _said(value)}
@@ -139,6 +141,8 @@ class Setting:
         What strength 0 leaves of a number.
     within : (float, float) or None
         What a test strip tries at the most.
+    sum : (float, float) or None
+        Where the sum of an area's value and that of everywhere ends.
     """
 
     path: Path
@@ -155,6 +159,7 @@ class Setting:
     scale: Scale = "toward"
     origin: float | None = None
     area: bool = False
+    sum: tuple[float, float] | None = None
     signed: bool = False
     meaning: str = ""
     choices: tuple[str, ...] = ()
@@ -238,8 +243,9 @@ class Declared(dict[Path, Setting]):
         if known.pop("kind", None):
             kind = about["kind"]
         known["group"] = group
-        if "within" in known:
-            known["within"] = tuple(known["within"])
+        for pair in ("within", "sum"):
+            if pair in known:
+                known[pair] = tuple(known[pair])
         known["names"] = tuple(known.get("names", ()))
         rest: Any = node.get("default")
         if kind == "number":

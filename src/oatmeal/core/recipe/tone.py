@@ -22,6 +22,10 @@ Code = Annotated[float, Field(description="code, 0 to 255; decimals allowed")]
 ZoneStops = Annotated[float, Field(ge=-2, le=2, description="stops")]
 CurvePoint = tuple[Unit, Unit]
 
+#: The groups of what works on light and on neighbourhoods, and of what becomes one table.
+OF_LIGHT: Final = ("light", "local contrast")
+OF_SCALE: Final = ("points", "contrast and curve")
+
 
 class Levels(Part):
     """Black, middle and white of the scale, and the limits of what comes out."""
@@ -64,11 +68,11 @@ class Tone(Step):
         meaning="of the mixed grey",
     )  # fmt: skip
     highlights: Percent = setting(
-        "highlights", -100, 100, group="light", trial=20, area=True,
+        "highlights", -100, 100, group="light", trial=20, area=(-100, 100),
         meaning="2 stops at the light end of the scale at 100",
     )  # fmt: skip
     shadows: Percent = setting(
-        "shadows", -100, 100, group="light", trial=20, area=True,
+        "shadows", -100, 100, group="light", trial=20, area=(-100, 100),
         meaning="2 stops at the dark end of the scale at 100",
     )  # fmt: skip
     zones: tuple[
@@ -87,7 +91,7 @@ class Tone(Step):
         meaning="middle band of the high tones, twice at 100",
     )  # fmt: skip
     clarity: Percent = setting(
-        "clarity", -100, 100, group="local contrast", trial=20, area=True,
+        "clarity", -100, 100, group="local contrast", trial=20, area=(-100, 200),
         meaning="middle band: 60 makes texture 1.6 times as strong, 100 about twice",
     )  # fmt: skip
     character: Literal["soft", "crisp", "deep"] = setting(
@@ -99,11 +103,11 @@ class Tone(Step):
         meaning="of clarity",
     )
     detail: Percent = setting(
-        "detail", -100, 100, group="local contrast", trial=20, area=True,
+        "detail", -100, 100, group="local contrast", trial=20, area=(-100, 200),
         meaning="fine band, 2.5 times at 100",
     )  # fmt: skip
     veil: Percent = setting(
-        "veil", -100, 100, group="local contrast", trial=20, area=True,
+        "veil", -100, 100, group="local contrast", trial=20, area=(-100, 100),
         meaning="100 removes the picture's veil wholly, negative values lay one over it",
     )  # fmt: skip
     levels: Levels = setting("levels", rest=Levels, group="points")

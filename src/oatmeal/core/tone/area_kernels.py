@@ -5,6 +5,7 @@ What they change comes as a map and is computed for each pixel; the loops run ov
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, Final
 
 import numpy as np
@@ -17,8 +18,8 @@ from oatmeal.core.bands.kernels import (
     TABLE_SIZE,
     spread,
 )
-from oatmeal.core.bands.split import HIGHLIGHTS_FADE, LIGHT_AT_100, SHADOWS_FADE
 from oatmeal.core.colour.lanes import (
+    Table,
     cube_root,
     decode_inside,
     encode_one,
@@ -29,11 +30,12 @@ from oatmeal.core.colour.lanes import (
 )
 from oatmeal.core.loops import inline_rows, parallel, rows_of
 from oatmeal.core.maps import Box, Maps
-from oatmeal.core.tone.kernels import CLARITY_AT_100, LOW, PER_STOP
+from oatmeal.core.tone.kernels import LOW, PER_STOP
 
 _f = np.float32
 
 Plane = NDArray[np.float32]
+Curve = NDArray[np.float64]
 
 #: Light that a veil of -100 lays over the picture.
 ADDED_VEIL: Final = 0.12
@@ -47,10 +49,6 @@ MOST_REMOVED: Final = 0.9
 #: Part of the scale over which "hold ends" bends (0.05: the last 5 % at either end).
 HELD_PART: Final = 0.05
 
-_LIGHT = _f(LIGHT_AT_100 / 100)
-_SHADOWS_END = _f(SHADOWS_FADE[1])
-_HIGHLIGHTS_BEGIN = _f(HIGHLIGHTS_FADE[0])
-_CLARITY = _f(CLARITY_AT_100 / 100)
 _ADDED = _f(ADDED_VEIL)
 _LEAST = _f(LEAST_LEFT)
 _MOST = _f(MOST_REMOVED)
@@ -81,34 +79,36 @@ def _split(line, wide, place, begin, light, base, middle):  # type: ignore[no-un
 
 
 @inline_rows
-def _raise(light, base, middle, tables):  # type: ignore[no-untyped-def]
-    """Add what the tables of gain and factor say over the base, :func:`pairs_of_two`."""
-    width = light.shape[0]
-    index = np.empty(width, np.int32)
-    between = np.empty(width, np.float32)
-    found = np.empty(width, np.complex128)
-    for x in range(width):
+def _find(base, most, index, between):  # type: ignore[no-untyped-def]
+    """Where a row's base lies in the tables: the entry below, and how far beyond it."""
+    for x in range(base.shape[0]):
         between[x] = (base[x] - LOW) * PER_STOP
-    find_places(between, tables.shape[0] - 1, index, between)
+    find_places(between, most, index, between)
+
+
+@inline_rows
+def _raise(light, middle, index, between, tables, amounts, found):  # type: ignore[no-untyped-def]
+    """Add amounts of what the tables of gain and factor say there, :func:`pairs_of_two`."""
+    width = light.shape[0]
     for x in range(width):
         found[x] = tables[np.uint32(index[x])]
     four = found.view(np.float32)
     for x in range(width):
         gain = four[4 * x] + between[x] * (four[4 * x + 2] - four[4 * x])
         factor = four[4 * x + 1] + between[x] * (four[4 * x + 3] - four[4 * x + 1])
-        light[x] += gain + factor * middle[x]
+        light[x] += amounts[x] * (gain + factor * middle[x])
 
 
 @parallel
 def _moved(  # type: ignore[no-untyped-def]
-    chunk, grey, wide, first, step, tables, character, fine, used,
-    shift, highlights, shadows, clarity, detail, veil, veil_light,
-    inside, spans, left, top, unit, out,
+    chunk, grey, wide, first, step, curves, amounts, fine, used,
+    shift, detail, veil, veil_light, inside, spans, left, top, unit, out,
 ):  # fmt: skip
-    last = np.int32(character.shape[0] - 2)
     most = inside.shape[1]
     lights, bases = np.empty(most, np.float32), np.empty(most, np.float32)
-    middles, shares = np.empty(most, np.float32), np.empty(most, np.float32)
+    middles, ones = np.empty(most, np.float32), np.ones(most, np.float32)
+    places, parts = np.empty(most, np.int32), np.empty(most, np.float32)
+    pairs = np.empty(most, np.complex128)
     for row in rows_of(chunk, spans.shape[0]):
         a, b = spans[row, 0], spans[row, 1]
         y, begin, end = row + top, a + left, b + left
@@ -121,32 +121,12 @@ def _moved(  # type: ignore[no-untyped-def]
         for x in range(width):
             base[x] += moved[x]
             light[x] += moved[x]
-        _raise(light, base, middle, tables)
-        if used[0] or used[1]:
-            share = shares[:width]
-            for x in range(width):
-                stops = min(max(base[x], _f(-30.0)), _f(0.0))
-                share[x] = max(_f(1.16) * exp2(stops * _f(1.0 / 3.0)) - _f(0.16), _f(0.0))
-            if used[0]:
-                line = shadows[row, a:b]
-                for x in range(width):
-                    u = min(share[x] / _SHADOWS_END, _f(1.0))
-                    light[x] += _LIGHT * line[x] * (_f(1.0) - u * u * (_f(3.0) - _f(2.0) * u))
-            if used[1]:
-                line = highlights[row, a:b]
-                for x in range(width):
-                    u = (share[x] - _HIGHLIGHTS_BEGIN) / (_f(1.0) - _HIGHLIGHTS_BEGIN)
-                    u = min(max(u, _f(0.0)), _f(1.0))
-                    light[x] += _LIGHT * line[x] * u * u * (_f(3.0) - _f(2.0) * u)
-        if used[2]:
-            line = clarity[row, a:b]
-            for x in range(width):
-                spot = min(max((base[x] - LOW) * PER_STOP, _f(0.0)), _f(last + 1))
-                whole = max(min(np.int32(spot), last), np.int32(0))
-                part = spot - _f(whole)
-                shape = character[whole] + part * (character[whole + 1] - character[whole])
-                light[x] += _CLARITY * line[x] * shape * middle[x]
-        if used[3]:
+        index, between, found = places[:width], parts[:width], pairs[:width]
+        _find(base, curves.shape[1] - 1, index, between)
+        for one in range(curves.shape[0]):
+            share = amounts[one - 1, row, a:b] if one > 0 else ones[:width]
+            _raise(light, middle, index, between, curves[one], share, found)
+        if used[0]:
             line = veil[row, a:b]
             for x in range(width):
                 amount = line[x] * _f(0.01)
@@ -156,15 +136,15 @@ def _moved(  # type: ignore[no-untyped-def]
                 kept = max(_f(1.0) - removed * exp2(-stops), _LEAST) / (_f(1.0) - removed)
                 laid = _f(1.0) - added + added * exp2(-stops)
                 light[x] += log2_one(kept) + log2_one(laid)
-        if used[4]:
+        if used[1]:
             line, band = detail[row, a:b], fine[y, begin:end]
             for x in range(width):
                 amount = line[x] * _f(0.01)
                 light[x] += amount * (_f(1.5) if amount > _f(0.0) else _f(1.0)) * band[x]
         belongs, result = inside[row, a:b], out[y, begin:end]
         for x in range(width):
-            found = max(exp2(light[x]) - FLOOR * exp2(moved[x]), _f(0.0)) * unit
-            result[x] = found if belongs[x] > 0 else result[x]
+            made = max(exp2(light[x]) - FLOOR * exp2(moved[x]), _f(0.0)) * unit
+            result[x] = made if belongs[x] > 0 else result[x]
 
 
 @parallel
@@ -237,7 +217,8 @@ def moved(
     exposure: float,
     wide: NDArray[np.float32],
     window: tuple[float, float, float, float],
-    tables: tuple[Plane, Plane, Plane],
+    tables: tuple[Plane, Plane],
+    curves: Mapping[str, tuple[Curve, Curve]],
     fine: Plane | None,
     detail: float,
     veil_light: float,
@@ -250,29 +231,36 @@ def moved(
     ----------
     result : float32 (H, W)
         What is there without areas.
+    curves : mapping
+        Of the settings that there are maps of, what each does at 100, in the form of the tables.
     veil_light : float
         Light of the picture's veil, for a map of ``veil``.
     maps : Maps
-        Planes that stand in the place of a setting's number: ``exposure`` in stops;
-        ``highlights``, ``shadows``, ``clarity``, ``detail``, ``veil``. The tables hold the rest.
+        Planes that stand in the place of a setting's number: ``exposure`` in stops, ``detail``,
+        ``veil``, and those that have curves. The tables hold the rest.
     unit : float
         Factor on what is computed.
     """
     out = result.copy()
     step = wide.shape[1] / window[3]
     none = np.zeros((1, 1), np.float32)
-    names = ("shadows", "highlights", "clarity", "veil", "detail")
-    used = np.array([name in maps.planes for name in names])
+    every: list[tuple[Table, Table]] = [tables, *curves.values()]
+    pairs = np.stack([pairs_of_two(gain, factor) for gain, factor in every])
+    amounts = np.empty((len(curves), *maps.box.shape), np.float32)
+    for plane, name in zip(amounts, curves, strict=True):
+        np.multiply(maps.planes[name], _f(0.01), out=plane)
     shift = maps.planes.get("exposure")
     if shift is None:
         shift = np.full(maps.box.shape, exposure, np.float32)
-    dark, high, clear, hazy, fines = (maps.planes.get(name, none) for name in names)
-    if detail and not used[4]:
-        used[4], fines = True, np.full(maps.box.shape, detail, np.float32)
+    hazy, fines = maps.planes.get("veil"), maps.planes.get("detail")
+    if detail and fines is None:
+        fines = np.full(maps.box.shape, detail, np.float32)
+    used = np.array([hazy is not None, fines is not None])
     _moved(
-        grey, wide, (0.5 + window[1]) * step - 0.5, step, pairs_of_two(*tables[:2]), tables[2],
-        grey if fine is None else fine, used, shift, high, dark, clear, fines, hazy,
-        _f(veil_light), maps.inside, maps.spans, *maps.box.corner, _f(unit), out,
+        grey, wide, (0.5 + window[1]) * step - 0.5, step, pairs, amounts,
+        grey if fine is None else fine, used, shift, none if fines is None else fines,
+        none if hazy is None else hazy, _f(veil_light), maps.inside, maps.spans,
+        *maps.box.corner, _f(unit), out,
     )  # fmt: skip
     return out
 
@@ -328,6 +316,6 @@ def warm() -> None:
     spans = np.tile(np.array([0, 4]), (4, 1))
     own = Maps(Box(0, 0, 4, 4), np.ones((4, 4), np.uint8), spans, {"exposure": grey})
     whole = (0.0, 0.0, 4.0, 4.0)
-    moved(grey, grey, 0.0, wide, whole, (table, table, table), grey, 1.0, 0.1, own, 1.0)
+    moved(grey, grey, 0.0, wide, whole, (table, table), {}, grey, 1.0, 0.1, own, 1.0)
     exposed(grey, grey, own, 1.0)
     through_mapped_scale(grey, 1.0, (0.0, 255.0, 0.0, 1.0), 1.0, False, table, own, grey.copy())

@@ -100,7 +100,7 @@ def local(
     exposure: float,
     wide: NDArray[np.float32],
     window: tuple[float, float, float, float],
-    tables: tuple[Plane, Plane, Plane],
+    tables: tuple[Plane, Plane],
     fine: Plane | None,
     detail: float,
 ) -> Plane:
@@ -116,8 +116,8 @@ def local(
         Slopes and offsets of base and middle band, as :func:`spread` gives them.
     window : (x, y, width, height)
         Corner of the grey in the whole picture, and the whole's size in the same pixels.
-    tables : three float32 (n,)
-        Gain in stops, factor on the middle band, and the shape of clarity, over the base.
+    tables : two float32 (n,)
+        Gain in stops and factor on the middle band, over the base.
     fine : float32 (H, W), optional
         Fine band, in stops; needed for detail.
     detail : float
@@ -126,7 +126,7 @@ def local(
     step = wide.shape[1] / window[3]
     out = np.empty_like(grey)
     _local(
-        grey, wide, (0.5 + window[1]) * step - 0.5, step, pairs_of_two(*tables[:2]),
+        grey, wide, (0.5 + window[1]) * step - 0.5, step, pairs_of_two(*tables),
         grey if fine is None else fine, _f(exposure),
         _f(0.0 if fine is None else detail_factor(detail)), out,
     )  # fmt: skip
@@ -163,5 +163,5 @@ def warm() -> None:
     maps = np.zeros((4, 2, 2), dtype=np.float32)
     window = (0.0, 0.0, 4.0, 4.0)
     wide = spread(maps, window, 4)
-    local(grey, 0.0, wide, window, (table, table, table), grey, 1.0)
+    local(grey, 0.0, wide, window, (table, table), grey, 1.0)
     through_scale(grey, 1.0, table, 1.0)

@@ -8,6 +8,7 @@ clarity, sparkle and depth are gains of the middle band, detail of the fine one.
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import cache
 from typing import Final
 
 import numpy as np
@@ -20,12 +21,14 @@ from oatmeal.core.colour.ranges import smoothstep
 from oatmeal.core.maps import Maps
 from oatmeal.core.picture import Window
 from oatmeal.core.recipe import DECLARED, REST, Tone
+from oatmeal.core.recipe.tone import OF_LIGHT
 from oatmeal.core.stages import moves
 from oatmeal.core.tone import area_kernels, fine_kernel, kernels
 from oatmeal.core.tone.area_kernels import ADDED_VEIL, LEAST_LEFT, MOST_REMOVED
 from oatmeal.core.tone.kernels import CLARITY_AT_100
 
 Plane = NDArray[np.float32]
+Curve = NDArray[np.float64]
 
 #: Fine band: radius as a share of the longer side, and variance of an edge.
 FINE_SHARE: Final = 2 / 1600
@@ -33,12 +36,12 @@ FINE_VARIANCE: Final = 0.05
 
 
 #: What works on light and on neighbourhoods.
-LOCAL: Final = DECLARED.of_step("tone", "light", "local contrast")
+LOCAL: Final = DECLARED.of_step("tone", *OF_LIGHT)
 
 
 def highest_gain(tone: Tone) -> float:
     """Stops by which this part can raise the brightest tone, for what must hold it."""
-    gains, factors, _ = tables(tone, 0.0)
+    gains, factors = tables(tone, 0.0)
     return max(0.0, float(gains.max())) + max(0.0, float(factors.max()))
 
 
@@ -109,9 +112,11 @@ def moved(
         plane = np.full(maps.box.shape, numbers.veil, np.float32)
         maps = replace(maps, planes={**maps.planes, "veil": plane})
         folded = tables(numbers.model_copy(update={"veil": 0.0}), veil)
+    curves = over_the_base(tone.character)
+    mapped_curves = {name: curves[name] for name in maps.planes if name in curves}
     return area_kernels.moved(
-        result, grey, tone.exposure, wide, window.place, folded, fine, numbers.detail, veil, maps,
-        1 / gain_left,
+        result, grey, tone.exposure, wide, window.place, folded, mapped_curves, fine,
+        numbers.detail, veil, maps, 1 / gain_left,
     )  # fmt: skip
 
 
@@ -125,27 +130,48 @@ def fine_band(grey: Plane, window: Window) -> Plane:
     return fine_kernel.fine_band(grey, fine_radius(window.long_side), FINE_VARIANCE)
 
 
-def tables(tone: Tone, veil: float) -> tuple[Plane, Plane, Plane]:
+def tables(tone: Tone, veil: float) -> tuple[Plane, Plane]:
     """What the kernels read over the base, in stops around white.
 
     Returns
     -------
-    gain, factor, character : float32 (TABLE_SIZE,)
-        Gain in stops, factor on the middle band, and the shape of clarity that is in it.
+    gain, factor : float32 (TABLE_SIZE,)
+        Gain in stops, and factor on the middle band.
     """
-    stops = np.linspace(LOWEST_STOPS, HIGHEST_STOPS, TABLE_SIZE)
-    light = np.exp2(stops)
-    tone_share = lightness(np.minimum(light, 1.0)) / 100
-    gain = light_gains(tone.highlights, tone.shadows)
+    gain, factor = np.zeros(TABLE_SIZE), np.zeros(TABLE_SIZE)
+    for name, (raises, spreads) in over_the_base(tone.character).items():
+        share = getattr(tone, name) / 100
+        if share:
+            gain, factor = gain + share * raises, factor + share * spreads
     if any(tone.zones):
-        gain = gain + _zone_gain(tone_share, tone.zones)
+        gain = gain + _zone_gain(_TONE_SHARE, tone.zones)
     if tone.veil:
-        gain = gain + _veil_gain(light, tone.veil / 100, veil * 2.0**tone.exposure)
-    character = _character(tone_share, tone.character)
-    factor = CLARITY_AT_100 * tone.clarity / 100 * character
-    factor = factor + tone.sparkle / 100 * (1 - smoothstep(tone_share, 0.25, 0.6))
-    factor = factor + tone.depth / 100 * smoothstep(tone_share, 0.45, 0.8)
-    return gain.astype(np.float32), factor.astype(np.float32), character.astype(np.float32)
+        gain = gain + _veil_gain(_LIGHT, tone.veil / 100, veil * 2.0**tone.exposure)
+    return gain.astype(np.float32), factor.astype(np.float32)
+
+
+_LIGHT: Final = np.exp2(np.linspace(LOWEST_STOPS, HIGHEST_STOPS, TABLE_SIZE))
+_TONE_SHARE: Final = lightness(np.minimum(_LIGHT, 1.0)) / 100
+
+
+@cache
+def over_the_base(character: str) -> dict[str, tuple[Curve, Curve]]:
+    """What each number does at 100: gain in stops and factor on the middle band.
+
+    All of these are proportional to the number, everywhere or inside an area.
+
+    Returns
+    -------
+    dict of two float64 (TABLE_SIZE,)
+    """
+    share, none = _TONE_SHARE, np.zeros(TABLE_SIZE)
+    return {
+        "highlights": (light_gains(100, 0), none),
+        "shadows": (light_gains(0, 100), none),
+        "clarity": (none, CLARITY_AT_100 * _character(share, character)),
+        "sparkle": (none, 1 - smoothstep(share, 0.25, 0.6)),
+        "depth": (none, smoothstep(share, 0.45, 0.8)),
+    }
 
 
 def _zone_gain(tone_share: NDArray[np.float64], zones: tuple[float, ...]) -> NDArray[np.float64]:

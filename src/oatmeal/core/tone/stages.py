@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from oatmeal.core.bands import Bands, find_bands, spread
 from oatmeal.core.maps import Maps
 from oatmeal.core.recipe import DECLARED, Recipe
+from oatmeal.core.recipe.tone import OF_SCALE
 from oatmeal.core.stages import Place, stage
 from oatmeal.core.tone import local as locally
 from oatmeal.core.tone import scale as scales
@@ -19,7 +20,7 @@ Plane = NDArray[np.float32]
 
 _LOCAL = locally.LOCAL
 #: What is compiled to one table.
-_SCALE = DECLARED.of_step("tone", "points", "contrast and curve")
+_SCALE = DECLARED.of_step("tone", *OF_SCALE)
 _EXPOSURE = DECLARED.of_step("tone", "exposure")
 
 
@@ -38,9 +39,7 @@ def wide(recipe: Recipe, place: Place, found: Bands, grey: Plane) -> NDArray[np.
 @stage(
     "fine",
     needs=("mixed",),
-    when=lambda recipe: (
-        recipe.tone.detail != 0 or any(one.values.detail for one in recipe.areas.moving())
-    ),
+    when=lambda recipe: recipe.tone.detail != 0 or bool(recipe.areas.changing("detail")),
     margin=lambda recipe, place: 2 * locally.fine_radius(place.long_side),
 )
 def fine(recipe: Recipe, place: Place, grey: Plane) -> Plane:

@@ -472,14 +472,14 @@ export interface Uneven {
 
 export interface Values {
   exposure: number;
-  contrast: number;
-  black: number;
-  white: number;
   highlights: number;
   shadows: number;
   clarity: number;
   detail: number;
   veil: number;
+  black: number;
+  white: number;
+  contrast: number;
   lifts: Lifts;
   threads: Threads;
   kept: KeptHere;
