@@ -29,7 +29,7 @@ from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import Recipe, from_document
 from oatmeal.core.recipe.paths import path
 from oatmeal.exports.convert import convert_file
-from oatmeal.photofile.encode import Output
+from oatmeal.photofile.output import Output
 
 #: Outlines and strokes are in units of 900 for the longer side.
 UNIT = 900

@@ -27,7 +27,7 @@ from oatmeal.core.recipe import REST, Recipe, from_document
 from oatmeal.core.seeing import sidefringes, specks
 from oatmeal.core.seeing.sources import find_source
 from oatmeal.exports.convert import convert_file
-from oatmeal.photofile.encode import Output
+from oatmeal.photofile.output import Output
 
 #: Gain and floor of the noise at three levels; white balance multiplies the channels by the rest.
 LEVELS = {

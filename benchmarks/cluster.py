@@ -28,7 +28,7 @@ from oatmeal.exports import task
 from oatmeal.exports.convert import Finished
 from oatmeal.exports.task import Task
 from oatmeal.exports.workers import Cluster
-from oatmeal.photofile.encode import Output
+from oatmeal.photofile.output import Output
 
 OATMEAL = [sys.executable, "-m", "oatmeal.cli"]
 ONE_THREAD = {"NUMBA_NUM_THREADS": "1", "OMP_NUM_THREADS": "1", "VIPS_CONCURRENCY": "1"}

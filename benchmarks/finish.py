@@ -32,7 +32,7 @@ from oatmeal.library.proxies import Proxies
 from oatmeal.library.requests import Request
 from oatmeal.library.store import FileStore, Original
 from oatmeal.photofile.decode import Limits
-from oatmeal.photofile.encode import Output
+from oatmeal.photofile.output import Output
 
 
 def finish(**parts: Any) -> Recipe:

@@ -27,7 +27,7 @@ from oatmeal.core.recipe.frame import HALF_DIAGONAL_MM
 from oatmeal.core.seeing.uprights import find_level, find_uprights
 from oatmeal.exports.convert import convert_file
 from oatmeal.photofile.decode import decode
-from oatmeal.photofile.encode import Output
+from oatmeal.photofile.output import Output
 
 SIZE = (6000, 4000)
 MIX = {"base": {"kind": "six"}, "lifts": {"red": 0.8, "blue": -1.6}}

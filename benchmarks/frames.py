@@ -29,7 +29,8 @@ from oatmeal.library.requests import Request
 from oatmeal.library.store import FileStore, Original
 from oatmeal.memory import keep_frames
 from oatmeal.photofile.decode import Limits, decode
-from oatmeal.photofile.encode import Output, encode
+from oatmeal.photofile.encode import encode
+from oatmeal.photofile.output import Output
 
 DEMO = Path(__file__).parents[1] / "demo"
 FRAME = (1600, 1067)

@@ -22,7 +22,7 @@ from oatmeal.core.recipe import REST, Recipe, from_document
 from oatmeal.core.seeing.begin import begin, find_light
 from oatmeal.exports.convert import convert_file
 from oatmeal.photofile.decode import decode
-from oatmeal.photofile.encode import Output
+from oatmeal.photofile.output import Output
 
 CASTS = ((40, 0), (-40, 0), (90, 0), (140, 0), (200, 0), (0, 30), (0, -30), (40, 20), (-40, -20),
          (90, -20), (20, 10), (-60, 10))  # fmt: skip

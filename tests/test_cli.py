@@ -206,7 +206,7 @@ from oatmeal.core.mix import one_pass
 from oatmeal.core.recipe import read
 from oatmeal.core.tone import fine_kernel
 from oatmeal.exports.convert import rehearse
-from oatmeal.photofile.encode import Output
+from oatmeal.photofile.output import Output
 recipe = read('{"mix": {"lifts": {"red": 1}}, "tone": {"detail": 20}}')
 print(bool(one_pass._mixed.compiled.signatures), bool(fine_kernel._fine.compiled.signatures))
 rehearse(recipe, Output())

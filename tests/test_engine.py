@@ -13,7 +13,7 @@ from oatmeal.exports import batches
 from oatmeal.exports.finished import finished_file
 from oatmeal.library import photographs
 from oatmeal.library.models import ExportBatch
-from oatmeal.photofile.encode import Output
+from oatmeal.photofile.output import Output
 
 
 def test_small_linear_algebra_leaves_the_cores_to_the_kernels():

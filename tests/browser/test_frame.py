@@ -15,6 +15,7 @@ from oatmeal.core import prepare
 from oatmeal.core.finish import quantised
 from oatmeal.core.picture import proxy
 from oatmeal.core.pipeline import render
+from oatmeal.core.recipe import Recipe, RecipeError, from_document
 from oatmeal.photofile.decode import decode
 
 WAGON = DEMO / "painted-wagon.jpg"
@@ -166,6 +167,60 @@ def a_drawn_line_becomes_level_and_one_undo_takes_it_back(frame, page):
     page.get_by_role("button", name="Undo").first.click()
     frame.settled()
     assert settings(frame).angle == 0
+
+
+def random_frame(chance):
+    """A frame and a lens as somebody may have set them; None where no recipe can have them."""
+
+    def often(low, high, share=0.5):
+        return round(float(chance.uniform(low, high)), 2) if chance.random() < share else 0.0
+
+    inside = bool(chance.random() < 0.8)
+    frame = {
+        "turned": str(chance.choice(["none", "right", "over", "left"])),
+        "mirrored": bool(chance.random() < 0.3), "angle": often(-20, 20), "tip": often(-20, 20),
+        "swing": often(-20, 20, 0.3), "focal": float(chance.choice([24, 35, 85])),
+        "ratio": str(chance.choice(["taken", "1:1", "4:5", "16:9", "5:7"])),
+        "centre": [round(float(at), 4) for at in chance.uniform(0.1, 0.9, 2)],
+        "size": round(float(chance.uniform(10, 100 if inside else 160)), 1), "inside": inside,
+    }  # fmt: skip
+    lens = {"bend": often(-6, 6, 0.3), "falloff": often(-1, 1, 0.1), "red": often(-0.2, 0.2, 0.1)}
+    try:
+        return from_document({"prepare": {"frame": frame, "lens": lens}}).prepare
+    except RecipeError:
+        return None
+
+
+def test_the_frame_that_is_dragged_has_the_size_of_the_one_that_is_made(frame, page):
+    """The browser draws a frame while it is moved; of 500 random ones it knows the very pixels."""
+    chance = np.random.default_rng(7)
+    files = [(6000, 4000), (4000, 6000), (1800, 1200), (1801, 1203), (613, 911)]
+    cases = []
+    while len(cases) < 500:
+        made = random_frame(chance)
+        if made is not None:
+            cases.append((files[len(cases) % len(files)], made))
+    wanted = []
+    for (width, height), made in cases:
+        one = prepare.geometry(Recipe(prepare=made)).on(width, height)
+        places = one.framed(np.array([[0.3, 0.4], [0.7, 0.6]]))
+        wanted.append([one.width, one.height, *places.ravel()])
+    found = page.evaluate(
+        """async (cases) => {
+            const { Laid } = await import("/static/as-it-is/js/bench/setright.js");
+            return cases.map(([[width, height], frame, lens]) => {
+                const one = new Laid({ width, height }, frame, lens);
+                const places = [[0.3, 0.4], [0.7, 0.6]].map(([x, y]) => one.framed({ x, y }));
+                return [one.width, one.height, ...places.flatMap(({ x, y }) => [x, y])];
+            });
+        }""",
+        [[file, made.frame.model_dump(mode="json"), made.lens.model_dump(mode="json")]
+         for file, made in cases],
+    )  # fmt: skip
+    sizes, others = np.array(wanted)[:, :2], np.array(found)[:, :2]
+    wrong = np.flatnonzero((sizes != others).any(axis=1))
+    assert [(cases[place], sizes[place], others[place]) for place in wrong[:3]] == []
+    assert np.abs(np.array(wanted) - np.array(found))[:, 2:].max() < 2e-3
 
 
 def test_find_lays_lines_that_set_the_chimney_upright(desk, page):

@@ -309,6 +309,28 @@ def test_all_of_a_picture_equals_the_setting_itself(name, base):
     assert np.abs(found - Pipeline(RGB).encoded(recipe(base=base))).max() > 2 / 255
 
 
+@pytest.mark.parametrize("name", ["clarity", "detail"])
+def test_an_area_goes_on_where_the_whole_ends(name):
+    """Local contrast of both adds up to twice what one may have."""
+    base = {"tone": {name: 100}}
+    added = [
+        Pipeline(RGB).encoded(
+            recipe({"mask": [ALL], "values": {name: value}}, base=base)
+        ) for value in (0, 50, 100)
+    ]  # fmt: skip
+    more, most = (np.abs(one - added[0]).mean() for one in added[1:])
+    assert more > 0.5 / 255
+    assert most > 1.4 * more
+
+
+@pytest.mark.parametrize("name", ["highlights", "shadows", "veil"])
+def test_light_of_an_area_and_of_the_whole_ends_where_one_does(name):
+    base = {"tone": {name: 70}}
+    full = Pipeline(RGB).encoded(recipe(base={"tone": {name: 100}}))
+    both = recipe({"mask": [ALL], "values": {name: 60}}, base=base)
+    assert np.abs(Pipeline(RGB).encoded(both) - full).max() <= 0.1 / 255
+
+
 @pytest.mark.parametrize("part", ["lifts", "threads"])
 def test_all_of_a_picture_equals_the_ranges_themselves(part):
     values = {
@@ -489,6 +511,13 @@ def test_the_guide_brings_a_step_to_its_place():
     kernels.guided(painter.nodes, guide, fits.planes, fits.cells, fits.cell, (0, 0), out)
     assert out[:, :803].max() < 0.1
     assert out[:, 803:].min() > 0.9
+
+
+def test_a_stroke_that_holds_is_told_anew_where_its_area_was_moved_to():
+    work = Pipeline(RGB)
+    for move in ((0.0, 0.0), (0.15, 0.05), (-0.1, 0.0)):
+        one = recipe({"mask": [KINDS["held"]], "values": {"exposure": 1}, "move": list(move)})
+        assert np.array_equal(mask_of(one, work=work), mask_of(one))
 
 
 def test_an_export_in_strips_equals_the_whole_at_once():

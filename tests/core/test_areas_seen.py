@@ -151,6 +151,23 @@ def test_carried_areas_lie_where_they_lay_in_the_frame(frame):
     assert shown[0].max() > 0.9
 
 
+@pytest.mark.parametrize("angle", [-25, 18])
+def test_a_carried_ellipse_lies_as_it_lay_in_the_frame(angle):
+    """Its long axis crosses the turned frame at the angle at which it crossed the other one."""
+    thin = {"kind": "ellipse", "centre": [0.5, 0.33], "radii": [0.2, 0.04], "angle": 20}
+    here = recipe({"mask": [thin], "values": {"exposure": 1}})
+    turned = from_document({"prepare": {"frame": {"angle": angle}}})
+    layouts = geometry(here).on(1800, 1200), geometry(turned).on(1800, 1200)
+    carried = placed(here.areas, *layouts).list[0].mask[0]
+    ways = []
+    for part, layout in zip((here.areas.list[0].mask[0], carried), layouts, strict=True):
+        way = np.array([np.cos(np.radians(part.angle)), np.sin(np.radians(part.angle))])
+        ends = np.array(part.centre) + np.array([[-0.1], [0.1]]) * way
+        framed = layout.framed(ends / [1, 1200 / 1800]) * [layout.width, layout.height]
+        ways.append(np.degrees(np.arctan2(*(framed[1] - framed[0])[::-1])) % 180)
+    assert ways[1] == pytest.approx(ways[0], abs=0.5)
+
+
 def test_strokes_that_would_fall_outside_are_left_out():
     one = {"mask": [{"kind": "strokes", "strokes": [
         {"path": "1000 1000", "radius": 0.02}, {"path": "5000 3300", "radius": 0.02},

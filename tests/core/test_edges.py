@@ -120,6 +120,19 @@ def test_what_is_wider_than_an_edge_is_no_edge():
     assert left[1] < 0.8 * left[0]
 
 
+@pytest.mark.parametrize("size", [100, 30])
+def test_an_edge_is_as_wide_in_a_crop_as_in_the_whole(size):
+    """Its width is a share of the picture as it was taken, not of what is left of it."""
+    side = np.full((600, 1600, 3), 0.9, np.float32)
+    side[:, 800:] = 0.02
+    side[:, 794:800] = decode_srgb(np.array([150, 70, 210]) / 255)
+    side = cv2.GaussianBlur(side, (0, 0), 1.0)
+    document = {"frame": {"size": size}, "edge_colour": {"purple": 100, "width": 0.8}}
+    free = render(ArrayPicture(side), from_document({"prepare": document}), colour=True)
+    left = np.ptp(free.astype(int), axis=2)
+    assert left.max() < 40
+
+
 def test_a_part_alone_is_that_part_of_the_whole():
     _, glowing = branches()
     source, recipe = ArrayPicture(glowing), freeing(purple=90, green=40)

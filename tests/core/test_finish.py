@@ -15,7 +15,7 @@ from oatmeal.core.colour import (
     luminance_of_lightness,
     oklab,
 )
-from oatmeal.core.finish import grain, palette, quantised, quantising, toning, widths
+from oatmeal.core.finish import glow, grain, palette, quantised, quantising, toning, widths
 from oatmeal.core.picture import ArrayPicture, Window, proxy
 from oatmeal.core.pipeline import Pipeline, Region, render
 from oatmeal.core.pipeline.render import small_of
@@ -154,6 +154,16 @@ def test_glow_spreads_from_what_is_bright_and_from_nothing_else():
     assert np.abs(still - Pipeline(dull).encoded(finish())).max() < 1e-6
 
 
+def test_glow_begins_below_its_threshold_and_is_whole_above_it():
+    """Softly, over 15 L* to either side: half of the light of the threshold's own tone spreads."""
+    settings = finish(glow={"amount": 100, "threshold": 70}).finish.glow
+    for tone, share in ((54, 0), (62, 0.138), (70, 0.5), (78, 0.862), (86, 1)):
+        light = luminance_of_lightness(np.array(float(tone)))
+        encoded = np.full((60, 80), encode_srgb(light), np.float32)
+        spreads = glow.spread(encoded, settings)
+        assert spreads == pytest.approx(share * light, abs=0.002)
+
+
 def test_glow_of_a_proxy_is_that_of_the_reduced_export():
     source = decode(DEMO / "first-lift.jpg")
     wanted = finish(glow={"amount": 70, "reach": 12, "threshold": 60})
@@ -261,6 +271,9 @@ def test_falloff_and_edges_do_what_they_say():
     assert light(falloff={"amount": 60})[0, 0] > plain
     aside = light(falloff={"amount": -80, "centre": [0.2, 0.5]})
     assert aside[HIGH // 2, round(0.2 * WIDE)] > 1.5 * aside[HIGH // 2, round(0.8 * WIDE)]
+    farthest = light(falloff={"amount": -100, "centre": [0.2, 0.5]})
+    assert np.log2(farthest[0, -1] / plain) == pytest.approx(-3, abs=0.05)
+    assert -2 < np.log2(farthest[0, 0] / plain) < -0.05
     top = light(burned={"top": {"amount": -100, "reach": 50}})
     assert np.log2(top[0, 9] / plain) == pytest.approx(-3, abs=0.05)
     assert top[HIGH // 2 :].min() == pytest.approx(plain, rel=1e-3)

@@ -97,7 +97,8 @@ def test_a_part_equals_the_whole_and_a_proxy_the_reduced():
 def test_the_brightest_holds_what_can_come():
     top = np.ones((40, 40, 3), np.float32)
     top[:20] = np.eye(3, dtype=np.float32)[np.arange(40) % 3][None]
-    for light in ({"warmth": 200}, {"tint": -150, "exposure": 1}, {"highlights": 100}):
+    for light in ({"warmth": 200}, {"tint": -150, "exposure": 1}, {"highlights": 100},
+                  {"camera": [[0, 0], [0.5, 0.8], [1, 1]]}):  # fmt: skip
         recipe = from_document({"prepare": {"light": light}, "tone": {"hold_ends": True}})
         work = Pipeline(top)
         assert work.prepared(recipe).max() <= work.get("brightest", recipe) * 1.0001

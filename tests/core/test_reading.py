@@ -222,6 +222,25 @@ def test_a_curve_becomes_settings_that_stand_for_it(steps, low):
     assert np.sqrt((off**2).mean()) < 0.5
 
 
+def test_settings_stand_for_a_curve_best_where_the_picture_has_its_tones():
+    knots = np.linspace(0, 1, 7)
+    heights = np.array([0.05, 0.1, 0.34, 0.42, 0.7, 0.74, 0.95])
+    tones_at = np.linspace(0, 1, 64)
+    dark, light = (
+        np.exp(-(((tones_at - 0.2) / 0.12) ** 2)),
+        np.exp(-(((tones_at - 0.8) / 0.12) ** 2)),
+    )
+    off = {}
+    for name, share in (("dark", dark), ("light", light)):
+        made = from_document({"tone": scale_of(knots, heights, share, off=99)}).tone
+        errors = tones(transfer(tones_at, made)) - tones(
+            PchipInterpolator(knots, heights)(tones_at)
+        )
+        off[name] = [np.sqrt(np.average(errors**2, weights=weight)) for weight in (dark, light)]
+    assert off["dark"][0] < 0.6 * off["light"][0]
+    assert off["light"][1] < 0.6 * off["dark"][1]
+
+
 def test_a_look_comes_near_and_tears_nothing(mugs):
     """Tones come at least a third nearer; the curve's slopes stay between a half and two."""
     share = np.linspace(0.001, 0.999, 300)

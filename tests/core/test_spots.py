@@ -183,6 +183,19 @@ def test_a_reduced_picture_is_healed_alike():
     assert 255 * np.abs(half - Pipeline(whole).encoded(REST)).max() < 40
 
 
+def test_a_spot_is_as_large_as_the_frame_makes_it_in_both_directions():
+    """Where the camera looked aside, it is drawn out along one side more than along the other."""
+    frame = prepare.geometry(from_document({"prepare": {"frame": {"swing": 35}}})).on(420, 300)
+    window = Window(0, 0, frame.width, frame.height, frame)
+    for x, y in ((80, 150), (340, 150), (200, 60)):
+        one = with_spots(spot(x, y, radius=10)).prepare.spots[0]
+        angles = np.linspace(0, 2 * np.pi, 720, endpoint=False)
+        around = np.stack([np.cos(angles), np.sin(angles)], axis=1) * 10 + (x, y)
+        across, down = window.places(around / 420).T
+        area = 0.5 * abs(across @ np.roll(down, -1) - down @ np.roll(across, -1))
+        assert laid(one, window).radius == pytest.approx(np.sqrt(area / np.pi), rel=0.04)
+
+
 def test_the_source_found_is_the_one_that_matches():
     pattern = np.tile(
         decode_srgb(0.3 + 0.2 * np.random.default_rng(2).random((60, 60, 3))), (5, 7, 1)

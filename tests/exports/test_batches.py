@@ -18,7 +18,8 @@ from oatmeal.exports.workers import Away, OnExecutor
 from oatmeal.library import photographs, versions
 from oatmeal.photofile import metadata
 from oatmeal.photofile.decode import Limits, decode
-from oatmeal.photofile.encode import Output, encode
+from oatmeal.photofile.encode import encode
+from oatmeal.photofile.output import Output
 
 
 def test_a_batch_writes_what_the_core_renders_and_zips_it(frames, runner, store):
@@ -64,6 +65,20 @@ def test_the_same_again_takes_what_is_there(frames, runner, store):
     assert len(same) == 2  # only the changed one was made anew
 
 
+def test_another_form_of_output_is_another_file(frames, runner, store):
+    """Of the same photographs with the same recipes."""
+    runner.start()
+    for number, quality in enumerate((95, 30, 95), 1):
+        start(frames, photographs=[1], format="jpeg", depth=8, quality=quality)
+        runner.wake()
+        wait(frames, number)
+    fine, coarse, again = (
+        next(store.exports.glob(f"0000{number}-*/*")).read_bytes() for number in (1, 2, 3)
+    )
+    assert len(coarse) < 0.7 * len(fine)
+    assert again == fine
+
+
 def test_a_failed_file_says_why_and_can_be_tried_again(frames, runner, store):
     original = store.original(*_first(frames))
     hidden = original.rename(original.with_name("away"))
@@ -86,9 +101,10 @@ def test_cancel_lets_finished_files_stay_and_delete_takes_them(frames, runner, s
     frames.send("POST", "/api/exports/1/cancel")
     assert states(frames) == ["cancelled"] * 3
     assert frames.client.get("/exports/1.zip").status_code == 404
-    frames.send("POST", "/api/exports/1/retry")
+    assert frames.send("POST", "/api/exports/1/retry").json["count"] == 3
     runner.start()
     wait(frames)
+    assert states(frames) == ["done"] * 3
     assert frames.send("DELETE", "/api/exports/1").status_code == 200
     assert frames.client.get("/api/exports").json["batches"] == []
     assert not list(store.exports.iterdir())

@@ -11,7 +11,7 @@ from sqlalchemy.exc import OperationalError
 
 from oatmeal.exports import batches
 from oatmeal.photofile import room
-from oatmeal.photofile.encode import Output
+from oatmeal.photofile.output import Output
 
 #: Of a 60 x 90 frame in 16-bit grey TIFF.
 TIFF_BYTES = 60 * 90 * 2

@@ -99,6 +99,21 @@ def test_same_look_with_an_own_exposure_and_own_points(frames, app):
     ).tone.levels.model_dump(mode="json")
 
 
+def test_the_check_tells_ends_that_more_than_a_few_pixels_reach(web):
+    grey = np.linspace(90, 170, 120 * 90).reshape(90, 120)
+    rgb = np.repeat(grey[..., None], 3, axis=2).astype(np.uint8)
+    series = web.series()
+    web.upload(series, "plain.png", png(rgb))
+    rgb[40:42, 50:52], rgb[60:62, 50:52] = 255, 0
+    web.upload(series, "specks.png", png(rgb))
+    plain, specks = (web.client.get(f"/api/photographs/{number}/check").json for number in (1, 2))
+    assert 60 < plain["white"] < 75
+    assert 30 < plain["black"] < 45
+    assert (specks["white"], specks["black"]) == pytest.approx(
+        (plain["white"], plain["black"]), abs=0.6
+    )
+
+
 def test_wishes_that_make_no_sense(frames):
     for more in (
         {"groups": ["nothing"]}, {"strength": 2}, {"strength": "much"}, {"own": ["curve"]},

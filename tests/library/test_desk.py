@@ -21,7 +21,7 @@ from oatmeal.library.proxies import Proxies
 from oatmeal.library.requests import Request, Strip
 from oatmeal.library.store import Original
 from oatmeal.photofile.decode import Limits, decode
-from oatmeal.photofile.encode import Output
+from oatmeal.photofile.output import Output
 
 FOG = DEMO / "valley-fog.jpg"
 SIZE = (decode(FOG).width, decode(FOG).height)

@@ -188,6 +188,9 @@ def test_history_keeps_every_branch_and_goes_anywhere(act):
     first = act(versions.save, 1, red(1))
     second = act(versions.save, first["revision"], red(2))
     back = act(versions.undo, second["revision"])
+    ahead = act(history.listed)["steps"]
+    assert [step["aside"] for step in ahead] == [False] * 3  # redo leads there
+    assert [step["now"] for step in ahead] == [False, True, False]
     branched = act(versions.save, back["revision"], red(-1))
     steps = act(history.listed)["steps"]
     assert [step["words"] for step in steps] == [

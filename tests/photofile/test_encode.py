@@ -13,8 +13,9 @@ from samples import DEMO, codes, read_png
 
 from oatmeal.photofile import metadata
 from oatmeal.photofile.decode import decode
-from oatmeal.photofile.encode import SUFFIX_OF, SUFFIXES, Output, encode
+from oatmeal.photofile.encode import encode
 from oatmeal.photofile.errors import PhotoFileError, Unsupported
+from oatmeal.photofile.output import SUFFIX_OF, SUFFIXES, Output
 
 
 def grey(bits):

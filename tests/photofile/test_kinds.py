@@ -19,8 +19,9 @@ from oatmeal.core.recipe import REST
 from oatmeal.exports.convert import convert_file, write_picture
 from oatmeal.photofile import rawfile
 from oatmeal.photofile.decode import decode
-from oatmeal.photofile.encode import Output, encode
+from oatmeal.photofile.encode import encode
 from oatmeal.photofile.errors import PhotoFileError, TooLarge
+from oatmeal.photofile.output import Output
 
 PICTURE = codes(64, 96, seed=4)
 LINEAR = decode_srgb(PICTURE / 255)

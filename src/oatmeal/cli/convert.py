@@ -18,16 +18,18 @@ from oatmeal.cli.errors import UsageError
 from oatmeal.memory import made_to_last
 from oatmeal.photofile.decode import SUFFIXES as READ_SUFFIXES
 from oatmeal.photofile.decode import SourcePicture, decode
-from oatmeal.photofile.encode import (
+from oatmeal.photofile.errors import PhotoFileError
+from oatmeal.photofile.output import (
+    CHOICES,
+    FORM,
     FORMATS,
-    METADATA,
-    SHARPENING,
     SUFFIX_OF,
     SUFFIXES,
+    Choice,
     Output,
     listed,
+    output_of,
 )
-from oatmeal.photofile.errors import PhotoFileError
 from oatmeal.settings import Settings
 
 if TYPE_CHECKING:
@@ -45,14 +47,18 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--recipe", help="recipe file (JSON); without it, plain luminance")
     parser.add_argument("--out", required=True, help="file or folder; - is standard output")
     parser.add_argument("--format", help=f"{listed(FORMATS)}; otherwise the suffix decides")
-    parser.add_argument("--depth", type=int, choices=(8, 16), help="bits (8); 16 for PNG and TIFF")
-    parser.add_argument("--channels", choices=("grey", "rgb"), default="grey")
-    parser.add_argument("--quality", type=int, default=92, help="1 to 100 (92)")
-    parser.add_argument("--size", type=int, metavar="PX", help="longer side, only to reduce")
-    parser.add_argument("--metadata", choices=METADATA, default="keep", help="what to keep (keep)")
-    parser.add_argument("--resolution", type=int, default=300, metavar="DPI", help="(300)")
-    parser.add_argument("--sharpen", choices=SHARPENING, default="off", help="for what (off)")
-    parser.add_argument("--sharpen-amount", type=int, default=50, metavar="N", help="0 to 100 (50)")
+    for name, one in _asked().items():
+        rest = FORM[name]
+        usual = "" if rest is None or rest in one.choices else f"({rest})"
+        limits = f"{one.low} to {one.high} {usual}".strip()
+        parser.add_argument(
+            f"--{name.replace('_', '-')}",
+            type=str if isinstance(rest, str) else int,
+            choices=one.choices or None,
+            default=rest,
+            metavar=one.metavar,
+            help=one.help or (None if one.choices else limits),
+        )
     parser.add_argument("--jobs", type=int, metavar="N", help="files at a time (one a core)")
     parser.add_argument(
         "--cluster", metavar="ADDRESS", help="scheduler of dask.distributed whose workers do it"
@@ -64,6 +70,13 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--json", action="store_true", help="report each file as a JSON line")
     parser.set_defaults(run=run)
+
+
+def _asked() -> dict[str, Choice]:
+    """What of the form is asked for as it is; nothing is put beside files that are no batch."""
+    return {
+        one.flag or name: one for name, one in CHOICES.items() if name not in ("format", "beside")
+    }
 
 
 def run(options: argparse.Namespace) -> int:
@@ -175,17 +188,7 @@ def _output(options: argparse.Namespace, folder: bool) -> Output:
         named = f"the suffix {suffix!r} names no format" if suffix else "no format is given"
         raise UsageError(f"{named}; use --format {'|'.join(FORMATS)}")
     try:
-        return Output(
-            chosen,
-            options.depth or 8,
-            options.channels,
-            options.quality,
-            options.size,
-            options.metadata,
-            options.resolution,
-            options.sharpen,
-            options.sharpen_amount,
-        )
+        return output_of({**vars(options), "format": chosen})
     except PhotoFileError as error:
         raise UsageError(str(error)) from error
 

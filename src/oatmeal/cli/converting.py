@@ -12,8 +12,8 @@ from oatmeal.cli.files import input_file, same_file
 from oatmeal.core.recipe import Recipe
 from oatmeal.exports.convert import Finished, convert_file, rehearse
 from oatmeal.photofile.decode import SourcePicture
-from oatmeal.photofile.encode import Output
 from oatmeal.photofile.errors import PhotoFileError
+from oatmeal.photofile.output import Output
 
 
 def one(

@@ -13,8 +13,8 @@ from oatmeal.cli.errors import UsageError
 from oatmeal.cli.files import bar, same_file, say_when_compiling
 from oatmeal.core.join import BORDERS, MOST_FRAMES, PROJECTIONS, Choices
 from oatmeal.exports.join import join_files
-from oatmeal.photofile.encode import SUFFIXES
 from oatmeal.photofile.errors import PhotoFileError
+from oatmeal.photofile.output import SUFFIXES
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:

@@ -10,8 +10,8 @@ from oatmeal.cli.errors import UsageError
 from oatmeal.cli.files import picture_of, read_recipe
 from oatmeal.exports.printingmap import FORMATS as MAPS
 from oatmeal.exports.printingmap import printing_map, write, written
-from oatmeal.photofile.encode import listed
 from oatmeal.photofile.errors import PhotoFileError
+from oatmeal.photofile.output import listed
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:

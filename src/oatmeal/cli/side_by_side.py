@@ -16,7 +16,7 @@ from oatmeal.core.recipe import Recipe
 from oatmeal.exports.convert import Finished
 from oatmeal.exports.task import Task
 from oatmeal.exports.workers import Away, Workers
-from oatmeal.photofile.encode import Output
+from oatmeal.photofile.output import Output
 
 #: Seconds after which a cluster is asked again whether it has workers.
 _LOOK_S: Final = 1.0

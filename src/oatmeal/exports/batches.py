@@ -31,7 +31,8 @@ from oatmeal.library.models import ExportBatch, ExportJob, Photograph, now
 from oatmeal.library.store import FileStore, is_filled
 from oatmeal.photofile import room
 from oatmeal.photofile.decode import Limits
-from oatmeal.photofile.encode import SUFFIX_OF, TEMPORARY, Output
+from oatmeal.photofile.encode import TEMPORARY
+from oatmeal.photofile.output import SUFFIX_OF, Output
 
 #: States in which a job will still change.
 OPEN = ("waiting", "running")

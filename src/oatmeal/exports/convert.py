@@ -21,8 +21,8 @@ from oatmeal.photofile import decode as decoding
 from oatmeal.photofile import encode as encoding
 from oatmeal.photofile import room
 from oatmeal.photofile.decode import Limits, SourcePicture
-from oatmeal.photofile.encode import Output
 from oatmeal.photofile.errors import PhotoFileError
+from oatmeal.photofile.output import Output
 from oatmeal.photofile.profiles import linear_tables
 
 #: Rows, columns and channels of what is rendered only to load the loops.

@@ -20,7 +20,7 @@ from oatmeal.library.models import Photograph
 from oatmeal.library.store import FileStore, is_filled
 from oatmeal.library.workbench import Workbench
 from oatmeal.photofile import room
-from oatmeal.photofile.encode import SUFFIX_OF, Output
+from oatmeal.photofile.output import SUFFIX_OF, Output
 from oatmeal.photofile.room import NoRoom
 
 #: How files are named unless the photographer says otherwise.

@@ -13,7 +13,7 @@ from oatmeal.core.recipe import from_document
 from oatmeal.exports.convert import Finished, convert_file
 from oatmeal.library.store import check
 from oatmeal.photofile.decode import Limits
-from oatmeal.photofile.encode import Output
+from oatmeal.photofile.output import Output
 from oatmeal.processes import beginning, settle_in
 
 

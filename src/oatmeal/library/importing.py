@@ -22,7 +22,7 @@ from oatmeal.library.reading import Reader, Reading, shared_reader
 from oatmeal.library.store import FileStore, Original, Received, is_whole
 from oatmeal.photofile import metadata, rawfile
 from oatmeal.photofile.decode import Limits
-from oatmeal.photofile.encode import SUFFIX_OF
+from oatmeal.photofile.output import SUFFIX_OF
 
 #: Name of the version that a new photograph begins with.
 FIRST_VERSION = "Version 1"

@@ -5,47 +5,19 @@ from __future__ import annotations
 import os
 import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from io import BytesIO
 from pathlib import Path
-from typing import Any, BinaryIO, Final, Literal, get_args
+from typing import Any, BinaryIO, Final
 
 import numpy as np
 import pyvips
 from numpy.typing import NDArray
 from PIL import Image
 
-from oatmeal.core.media import MEDIA
 from oatmeal.photofile import metadata, profiles, room, tiff
 from oatmeal.photofile.errors import PhotoFileError, Unsupported
-
-Format = Literal["jpeg", "png", "tiff", "webp", "avif"]
-FORMATS: Final[tuple[str, ...]] = get_args(Format)
-SUFFIXES: Final[dict[str, str]] = {
-    ".jpg": "jpeg", ".jpeg": "jpeg", ".png": "png", ".tif": "tiff", ".tiff": "tiff",
-    ".webp": "webp", ".avif": "avif",
-}  # fmt: skip
-SUFFIX_OF: Final[dict[str, str]] = {
-    "jpeg": ".jpg", "png": ".png", "tiff": ".tif", "webp": ".webp", "avif": ".avif",
-}  # fmt: skip
-MIMETYPES: Final[dict[str, str]] = {
-    "jpeg": "image/jpeg", "png": "image/png", "tiff": "image/tiff", "webp": "image/webp",
-    "avif": "image/avif",
-}  # fmt: skip
-
-#: Formats that hold 16 bits, one channel of grey, and transparency.
-DEEP: Final = ("png", "tiff")
-_SINGLE: Final = ("jpeg", "png", "tiff")
-WITH_ALPHA: Final = ("png", "tiff", "webp", "avif")
-
-#: What may be kept of the descriptive metadata.
-METADATA: Final[tuple[str, ...]] = ("keep", "place-free", "none")
-
-#: Where finished files are sharpened for.
-SHARPENING: Final[tuple[str, ...]] = ("off", *MEDIA)
-
-#: What can be put beside a finished file.
-BESIDE: Final[tuple[str, ...]] = ("nothing", "original", "colour")
+from oatmeal.photofile.output import Output
 
 #: Largest side of a part of a finished file that is shown before it is saved.
 _MOST_LOOKED_AT: Final = 2000
@@ -61,96 +33,6 @@ _JPEG_MOST_EXIF: Final = 65533 - 6
 
 #: Quality from which a JPEG keeps the colour of each pixel.
 _FULL_COLOUR: Final = 90
-
-
-@dataclass(frozen=True)
-class Output:
-    """How a finished file is written.
-
-    Attributes
-    ----------
-    format : str
-        ``jpeg``, ``png``, ``tiff``, ``webp`` or ``avif``.
-    depth : int
-        8 or 16 bits; only PNG and TIFF hold 16.
-    channels : str
-        ``grey``, one channel, or ``rgb``, three equal ones; WebP and AVIF always hold three.
-    quality : int
-        Of a JPEG, WebP or AVIF, 1 to 100.
-    long_side : int or None
-        Reduce to this many pixels; None keeps the size.
-    metadata : str
-        What to keep of the descriptive metadata: ``keep`` all, ``place-free`` without the place
-        where it was taken, or ``none``.
-    resolution : int
-        Pixels an inch, written into the file and used for sharpening.
-    sharpen : str
-        ``off``, ``screen``, ``glossy`` or ``matte`` (paper), :mod:`oatmeal.core.media`.
-    sharpen_amount : int
-        0 to 100.
-    beside : str
-        What is put beside the file: ``nothing``, the ``original``, or the prepared ``colour``
-        picture in the same format.
-    """
-
-    format: str = "jpeg"
-    depth: int = 8
-    channels: str = "grey"
-    quality: int = 92
-    long_side: int | None = None
-    metadata: str = "keep"
-    resolution: int = 300
-    sharpen: str = "off"
-    sharpen_amount: int = 50
-    beside: str = "nothing"
-
-    def __post_init__(self) -> None:
-        if self.format not in FORMATS:
-            raise Unsupported(f"{self.format} files are not written yet: use {listed(FORMATS)}.")
-        if self.depth not in (8, 16):
-            raise Unsupported(f"The depth must be 8 or 16 bits, not {self.depth}.")
-        if self.format not in DEEP and self.depth == 16:
-            raise Unsupported(f"{_called(self.format)} holds 8 bits: choose PNG or TIFF for 16.")
-        if self.channels not in ("grey", "rgb"):
-            raise Unsupported(f"The channels must be grey or rgb, not {self.channels}.")
-        if not 1 <= self.quality <= 100:
-            raise Unsupported(f"The quality must be from 1 to 100, not {self.quality}.")
-        if self.long_side is not None and not 16 <= self.long_side <= 100_000:
-            raise Unsupported(f"The size must be from 16 to 100000 pixels, not {self.long_side}.")
-        if self.metadata not in METADATA:
-            raise Unsupported(f"The metadata must be {listed(METADATA)}, not {self.metadata}.")
-        if not 10 <= self.resolution <= 2400:
-            raise Unsupported(f"The resolution must be 10 to 2400 dpi, not {self.resolution}.")
-        if self.sharpen not in SHARPENING:
-            raise Unsupported(f"Sharpening must be {listed(SHARPENING)}, not {self.sharpen}.")
-        if not 0 <= self.sharpen_amount <= 100:
-            raise Unsupported(f"Sharpening goes from 0 to 100, not {self.sharpen_amount}.")
-        if self.beside not in BESIDE:
-            raise Unsupported(f"Beside a file can be {listed(BESIDE)}, not {self.beside}.")
-
-    @property
-    def keeps_alpha(self) -> bool:
-        """Whether the format holds how opaque each pixel is."""
-        return self.format in WITH_ALPHA
-
-    @property
-    def single(self) -> bool:
-        """True if the file holds one channel of grey."""
-        return self.channels == "grey" and self.format in _SINGLE
-
-    def known_bytes(self, width: int, height: int) -> int:
-        """At least so many bytes a finished file of this size will have; 0 where it depends."""
-        if self.format != "tiff":
-            return 0
-        if self.long_side is not None and max(width, height) > self.long_side:
-            share = self.long_side / max(width, height)
-            width, height = round(width * share), round(height * share)
-        return width * height * (1 if self.single else 3) * self.depth // 8
-
-    @property
-    def dtype(self) -> type[np.uint8] | type[np.uint16]:
-        """The type of the codes that :func:`encode` wants."""
-        return np.uint8 if self.depth == 8 else np.uint16
 
 
 def encode(
@@ -344,16 +226,7 @@ _SAVERS: Final[dict[str, Callable[[Any, Output], bytes]]] = {
 }
 
 
-def _called(file_format: str) -> str:
-    return {"jpeg": "A JPEG", "webp": "A WebP", "avif": "An AVIF"}[file_format]
-
-
 def _umask() -> int:
     current = os.umask(0)
     os.umask(current)
     return current
-
-
-def listed(names: tuple[str, ...]) -> str:
-    """Names as words: ``a, b or c``."""
-    return ", ".join(names[:-1]) + " or " + names[-1]

@@ -38,6 +38,7 @@ from oatmeal.web.rendering import rendering
 from oatmeal.web.series_api import series_api
 from oatmeal.web.services import Services, services
 from oatmeal.web.version_api import version_api
+from oatmeal.web.vocabulary import form_told
 
 #: Everything a page needs comes from this server; nothing inline, nothing framed.
 POLICY = "; ".join(
@@ -134,6 +135,7 @@ def create_app(
     app.before_request(_heed_patience)
     app.after_request(_secure)
     problems.register(app)
+    app.jinja_env.globals["form_told"] = form_told()
     app.jinja_env.globals["accepted"] = ",".join(sorted(SUFFIXES))
     for blueprint in _BLUEPRINTS:
         app.register_blueprint(blueprint)

@@ -6,9 +6,9 @@ there, with a sentence, before the view begins.
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Final, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Final, Literal, get_type_hints
 
-from pydantic import BaseModel, ConfigDict, Field, PlainValidator
+from pydantic import BaseModel, ConfigDict, Field, PlainValidator, create_model
 
 from oatmeal.core.colour import ranges
 from oatmeal.core.join import Choices
@@ -28,7 +28,7 @@ from oatmeal.library.history import PAGE
 from oatmeal.library.recipes import USUAL_GROUPS
 from oatmeal.library.requests import FRAMINGS, LAYERS
 from oatmeal.library.versions import LONGEST_LABEL, MAX_PINS
-from oatmeal.photofile.encode import Output
+from oatmeal.photofile.output import CHOICES, FORM, Output, output_of
 
 #: Ids and revisions are columns of 32 bits.
 _MOST: Final = 2**31 - 1
@@ -223,35 +223,25 @@ class MapForm(Body):
     format: Literal[MAP_FORMATS] = "pdf"  # type: ignore[valid-type]
 
 
-class Form(Body):
-    """How a finished file is written; a size of 0 keeps that of the photograph."""
+if TYPE_CHECKING:
+    _Form = Body
+else:
+    _kinds = get_type_hints(Output)
+    _called = {one.flag or name: _kinds[name] for name, one in CHOICES.items()}
+    _fields = {name: (kind, FORM[name]) for name, kind in _called.items()}
+    _Form = create_model("_Form", __base__=Body, **_fields)
 
-    format: str = "jpeg"
-    depth: int = 8
-    channels: str = "grey"
-    quality: int = 92
-    size: int | None = None
-    metadata: str = "keep"
-    resolution: int = 300
-    sharpen: str = "off"
-    sharpen_amount: int = 50
-    beside: str = "nothing"
+
+class Form(_Form):
+    """How a finished file is written, of all that is declared for :class:`.Output`.
+
+    A size of 0 keeps that of the photograph.
+    """
 
     @property
     def output(self) -> Output:
         """The form; raises PhotoFileError for what no file can be."""
-        return Output(
-            self.format,
-            self.depth,
-            self.channels,
-            self.quality,
-            self.size or None,
-            self.metadata,
-            self.resolution,
-            self.sharpen,
-            self.sharpen_amount,
-            self.beside,
-        )
+        return output_of(self.model_dump())
 
 
 class Look(Form):

@@ -18,7 +18,7 @@ from oatmeal.library.framing import framed_size, shown_size, size_in
 from oatmeal.library.models import REMOVED_DAYS, JoinJob, Photograph, Version
 from oatmeal.library.photographs import Card
 from oatmeal.photofile import rawfile
-from oatmeal.photofile.encode import FORMATS
+from oatmeal.photofile.output import FORMATS
 from oatmeal.web.assets import asset
 from oatmeal.web.pace import paced
 from oatmeal.web.panels import panel

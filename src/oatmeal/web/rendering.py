@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import struct
-from dataclasses import asdict
+from dataclasses import asdict, fields
 from io import BytesIO
 from typing import Any, Final
 
@@ -21,7 +21,7 @@ from oatmeal.library.desk import Desk
 from oatmeal.library.errors import Invalid
 from oatmeal.library.requests import Frame, Request, Strip
 from oatmeal.photofile import encode
-from oatmeal.photofile.encode import MIMETYPES, Output
+from oatmeal.photofile.output import MIMETYPES, Output
 from oatmeal.web import bodies
 from oatmeal.web.pace import paced
 from oatmeal.web.parsing import query, takes
@@ -64,20 +64,8 @@ def _request(wanted: bodies.Wish) -> Request:
     if wanted.strip is not None:
         recipes = strip.variants(wanted.recipe, wanted.strip.path, wanted.strip.values)
         striped = Strip(recipes, wanted.strip.upright)
-    return Request(
-        wanted.recipe,
-        wanted.side,
-        wanted.layers,
-        wanted.region,
-        wanted.trace,
-        wanted.touched,
-        striped,
-        wanted.pins,
-        wanted.framing,
-        wanted.measured,
-        wanted.area,
-        wanted.contours,
-    )
+    same = {one.name: getattr(wanted, one.name) for one in fields(Request) if one.name != "strip"}
+    return Request(**same, strip=striped)
 
 
 def _desk(photograph_id: int) -> Desk:

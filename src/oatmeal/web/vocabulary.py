@@ -48,7 +48,7 @@ from oatmeal.core.recipe.tone import NEAREST_CODES
 from oatmeal.core.recipe.words import BASE_NAMES
 from oatmeal.core.seeing import measure
 from oatmeal.core.seeing.charts import hex_of_hue, plain_chart, zone_codes
-from oatmeal.photofile.encode import FORMATS, WITH_ALPHA
+from oatmeal.photofile.output import CHOICES, DEEP, FORM, FORMATS, SINGLE, WITH_ALPHA
 
 
 def step_words() -> list[dict[str, Any]]:
@@ -123,6 +123,15 @@ def brush_limits() -> dict[str, tuple[float, float]]:
         key: (stroke[key]["minimum"], stroke[key]["maximum"])
         for key in ("radius", "hardness", "flow", "max", "hold")
     }
+
+
+def form_told() -> dict[str, Any]:
+    """What the form of finished files begins with, and what it may be."""
+    low, high = (getattr(CHOICES["resolution"], end) for end in ("low", "high"))
+    return {
+        "standard": {**FORM, "size": 0, "unit": "px"}, "deep": DEEP, "single": SINGLE,
+        "smallest": CHOICES["long_side"].low, "resolutions": (low, high),
+    }  # fmt: skip
 
 
 @cache

@@ -1,21 +1,16 @@
 // How finished files are written: the choices that both export dialogs offer.
 
-const STANDARD = {
-  format: "jpeg", depth: 8, channels: "grey", quality: 92, size: 0, unit: "px", resolution: 300,
-  sharpen: "off", sharpen_amount: 50, metadata: "keep", beside: "nothing",
-};
 const CM_AN_INCH = 2.54;
-const SMALLEST = 16;
-
-/** Formats that hold 16 bits and lose nothing. */
-const DEEP = ["png", "tiff"];
 
 /**
  * The part of a page with the form; `formChanged()` of the page is called after a change.
  * @param {string} memory where the last choice is kept @param {any} [more] further choices
  */
 export function forming(memory, more = {}) {
-  const standard = { ...STANDARD, ...more };
+  const place = /** @type {HTMLElement} */ (document.querySelector("[data-form]"));
+  /** What the server declares: what the form begins with, formats that hold 16 bits or one channel, limits. */
+  const told = JSON.parse(place.dataset.form);
+  const standard = { ...told.standard, ...more };
   return {
     form: { ...standard },
 
@@ -23,10 +18,10 @@ export function forming(memory, more = {}) {
       this.form = { ...standard, ...remembered(memory) };
     },
     isDeep() {
-      return DEEP.includes(this.form.format);
+      return told.deep.includes(this.form.format);
     },
     isSingle() {
-      return this.form.format === "jpeg" || this.isDeep();
+      return told.single.includes(this.form.format);
     },
     setForm(key, value) {
       this.form[key] = value;
@@ -46,14 +41,15 @@ export function forming(memory, more = {}) {
     setSize(event) {
       const number = Number(event.target.value.replace(",", "."));
       const pixels = this.form.unit === "px" ? number : (number / CM_AN_INCH) * this.form.resolution;
-      this.setForm("size", Number.isFinite(pixels) && pixels >= SMALLEST ? Math.round(pixels) : 0);
+      this.setForm("size", Number.isFinite(pixels) && pixels >= told.smallest ? Math.round(pixels) : 0);
       event.target.value = this.sizeShown();
     },
     /** A size in centimetres keeps its centimetres at another resolution. */
     setResolution(event) {
       const number = Math.round(Number(event.target.value));
       const before = this.form.resolution;
-      const next = Number.isFinite(number) && number >= 10 && number <= 2400 ? number : before;
+      const [low, high] = told.resolutions;
+      const next = number >= low && number <= high ? number : before;
       if (this.form.unit === "cm" && this.form.size) this.form.size = Math.round((this.form.size / before) * next);
       this.setForm("resolution", next);
       event.target.value = next;

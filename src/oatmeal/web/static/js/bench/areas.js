@@ -3,11 +3,11 @@ import { say } from "../api.js";
 import { at, clamp, copy, put, same, words } from "./paths.js";
 import { declared } from "./settings.js";
 import { follow } from "./svg.js";
+import { dragged } from "./pointer.js";
 
 const OFFSET = 0.03;
 const PX_PER_STOP = 90;
 const FINE = 0.2;
-const MOVED_PX = 3;
 const STEP = 0.05;
 const ABOVE = 20;
 const KINDS = {
@@ -545,7 +545,7 @@ export function areaing(bench) {
       follow(event.currentTarget, event, (next) => {
         stops += ((last.clientY - next.clientY) / PX_PER_STOP) * (next.shiftKey ? FINE : 1);
         last = next;
-        moved ||= Math.abs(next.clientY - event.clientY) >= MOVED_PX;
+        moved ||= dragged(event, next);
         if (!moved) return;
         this.set(this.path("values.exposure"), Math.round(stops * 100) / 100);
         bench.work.changing();

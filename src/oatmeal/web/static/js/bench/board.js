@@ -3,17 +3,16 @@
 import { checked } from "./greys.js";
 import { fits, largest, middles, nearest } from "./setright.js";
 import { follow, set, svg } from "./svg.js";
+import { ARROWS, dragged } from "./pointer.js";
 
 const MARGIN = 26;
 const SMALLEST = 0.03;
 const HALVINGS = 24;
 const HANDLE = 11;
-const MOVED_PX = 3;
 const NUDGE = 0.005;
 const FINE = 0.2;
 const HANDLES = [[-1, -1], [0, -1], [1, -1], [1, 0], [1, 1], [0, 1], [-1, 1], [-1, 0]];
 const NAMES = ["top left", "top", "top right", "right", "bottom right", "bottom", "bottom left", "left"];
-const KEYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 
 /**
  * What the board shows, and whom it tells of drags.
@@ -185,7 +184,7 @@ export class Board {
     this.held = true;
     let moved = false;
     follow(grip, event, (next) => {
-      moved ||= Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) >= MOVED_PX;
+      moved ||= dragged(event, next);
       if (moved) this.heard.bent(group.kind, group.number, end, this.heard.laid().share(this.canvasAt(next)));
     }, () => {
       this.held = false;
@@ -194,7 +193,7 @@ export class Board {
   }
 
   lineKey(event, group, end) {
-    const by = KEYS[event.key];
+    const by = ARROWS[event.key];
     if (event.key === "Delete" || event.key === "Backspace") this.heard.dropped(group.kind, group.number);
     else if (by) {
       const laid = this.heard.laid();
@@ -288,7 +287,7 @@ export class Board {
 
   /** @param {KeyboardEvent} event @param {number[]} way */
   handleKey(event, [dx, dy]) {
-    const by = KEYS[event.key];
+    const by = ARROWS[event.key];
     if (!by) return;
     const { around, right } = this.heard.laid();
     const step = Math.max(right.file.width, right.file.height) * NUDGE * (event.shiftKey ? FINE : 1);
@@ -302,7 +301,7 @@ export class Board {
     this.held = true;
     let far = false;
     follow(element, event, (next) => {
-      far ||= Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) >= MOVED_PX;
+      far ||= dragged(event, next);
       if (far) moved(next);
     }, (ended) => {
       this.held = false;
@@ -319,7 +318,7 @@ export class Board {
   }
 
   key(event) {
-    const by = KEYS[event.key];
+    const by = ARROWS[event.key];
     const { around, right, planes, most, frame } = this.heard.laid();
     const step = Math.max(right.file.width, right.file.height) * NUDGE * (event.shiftKey ? FINE : 1);
     if (by) this.shift({ ...around }, by[0] * step, by[1] * step);

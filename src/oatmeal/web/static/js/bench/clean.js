@@ -4,9 +4,9 @@ import { Frames } from "./frames.js";
 import { clamp, copy } from "./paths.js";
 import { placing, thinned } from "./places.js";
 import { follow } from "./svg.js";
+import { dragged } from "./pointer.js";
 
 const SIZE = "oatmeal-spot-size";
-const MOVED_PX = 3;
 const SIZED = 1.25;
 const USUAL = 0.004;
 const PATCH = { width: 168, height: 132 };
@@ -206,7 +206,7 @@ export function cleaning(bench) {
       const drawn = [first];
       let moved = false;
       follow(surround, event, (next) => {
-        moved ||= Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) >= MOVED_PX;
+        moved ||= dragged(event, next);
         const at = moved && this.placeOf(next);
         if (!at) return;
         drawn.push(at);

@@ -1,6 +1,7 @@
 // Falloff drawn as light from the middle to the corner, and as contours with a middle on the picture; burned edges as a small frame.
 import { clamp } from "./paths.js";
 import { follow, place, set, svg } from "./svg.js";
+import { ARROWS } from "./pointer.js";
 
 const WIDTH = 348;
 const HEIGHT = 118;
@@ -9,7 +10,6 @@ const STOPS = 3;
 const POINTS = 60;
 const STEP = 5;
 const FRAME = { left: 114, top: 22, width: 120, height: 80 };
-const KEYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 const SIDES = ["top", "right", "bottom", "left"];
 
 const smoother = (value) => {
@@ -121,7 +121,7 @@ export class FalloffDrawing {
   }
 
   key(event, name) {
-    const by = KEYS[event.key];
+    const by = ARROWS[event.key];
     if (!by) return;
     const step = (by[0] - by[1]) * (event.shiftKey ? 1 : STEP);
     const now = this.heard.finish().falloff[name];
@@ -196,7 +196,7 @@ export class BurnedFrame {
   }
 
   key(event, side) {
-    const by = KEYS[event.key];
+    const by = ARROWS[event.key];
     const now = this.heard.finish().burned[side];
     if (event.key === "Delete" || event.key === "Backspace") this.heard.move("burned", { [side]: { ...now, amount: 0 } });
     else if (by) {

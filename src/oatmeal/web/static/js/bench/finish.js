@@ -4,6 +4,7 @@ import { finished } from "./greys.js";
 import { contour } from "./falloff.js";
 import { at, clamp, copy, same } from "./paths.js";
 import { follow, set, svg } from "./svg.js";
+import { ARROWS, dragged } from "./pointer.js";
 
 const GROUP = "oatmeal-finish-group";
 /** The parts of each group. @type {Object<string, string[]>} */
@@ -14,9 +15,7 @@ const PARTS = {
 const ZONES = ["0", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X"];
 const PATCH = { width: 174, height: 110 };
 const PATCH_SIDE = 1024;
-const MOVED_PX = 3;
 const STEP = 0.02;
-const KEYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 
 /** A grey of this lightness, as a style sheet says it. */
 const greyOf = (/** @type {number} */ star) => {
@@ -210,7 +209,7 @@ export function finishing(bench) {
       };
       picture.surround.focus({ preventScroll: true });
       follow(picture.surround, event, (next) => {
-        moved ||= Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) >= MOVED_PX;
+        moved ||= dragged(event, next);
         if (moved) to(next);
       }, (ended) => {
         if (ended.type === "pointercancel") this.centre(begun);
@@ -254,7 +253,7 @@ export function finishing(bench) {
         this.press(event);
       });
       point.addEventListener("keydown", (event) => {
-        const by = KEYS[event.key];
+        const by = ARROWS[event.key];
         if (!by) return;
         event.preventDefault();
         event.stopPropagation();

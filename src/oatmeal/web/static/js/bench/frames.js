@@ -1,8 +1,6 @@
 // Asking for frames: one request under way, the newest wish waiting (the latest wins).
 import { send } from "../api.js";
 
-const SENT = ["recipe", "side", "layers", "region", "trace", "touched", "strip", "pins", "framing", "measured", "area", "contours"];
-
 /**
  * @typedef {object} Frame
  * @property {number} width
@@ -75,8 +73,7 @@ export class Frames {
 
   /** @returns {Promise<Frame>} */
   async fetch(wish) {
-    const body = {};
-    for (const key of SENT) if (wish[key] !== null && wish[key] !== undefined) body[key] = wish[key];
+    const { half: _half, moving: _moving, ...body } = wish; // what only the page needs to know of it
     const response = await send("POST", this.address, body, { superseded: () => this.waiting !== null });
     return { ...(await unpacked(response)), wish };
   }

@@ -1,12 +1,12 @@
 // What pointers do on the surround: press, pan, wheel and pinch. Mouse, pen and touch alike.
 import { follow } from "./svg.js";
 import { ZOOMS } from "./view.js";
+import { dragged } from "./pointer.js";
 
 /** Turning the wheel this far, or spreading two fingers by this ratio, is one step of zoom. */
 const WHEEL_STEP = 60;
 const PINCH_STEP = 1.4;
 const LINE_PX = 30;
-const MOVED_PX = 3;
 
 /** Kind of the event that ends what a first finger had begun when a second one comes. */
 const CALLED_OFF = "called off";
@@ -67,7 +67,7 @@ export class Gestures {
     let last = event;
     let moved = false;
     follow(this.surround, event, (next) => {
-      moved ||= Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) >= MOVED_PX;
+      moved ||= dragged(event, next);
       if (done && !moved) return;
       this.picture.moveBy(last.clientX - next.clientX, last.clientY - next.clientY);
       last = next;

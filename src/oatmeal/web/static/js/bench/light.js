@@ -3,11 +3,11 @@ import { ask, say } from "../api.js";
 import { kelvinOf } from "./lightfield.js";
 import { clamp, copy } from "./paths.js";
 import { follow } from "./svg.js";
+import { dragged } from "./pointer.js";
 
 /** Pixels of a drag on the picture for a mired, and for a step of tint. */
 const PX_A_STEP = 2;
 const FINE = 0.2;
-const MOVED_PX = 3;
 const SHOWN_AS = "oatmeal-prepare-shown-in";
 
 /**
@@ -135,7 +135,7 @@ export function lighting(bench) {
         by.x += ((next.clientX - last.clientX) / PX_A_STEP) * fine;
         by.y += ((last.clientY - next.clientY) / PX_A_STEP) * fine;
         last = next;
-        moved ||= Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) >= MOVED_PX;
+        moved ||= dragged(event, next);
         if (!moved) return;
         const across = clamp(begun.warmth + by.x, warmth.low, warmth.high);
         this.move(Math.round(across), Math.round(clamp(begun.tint + by.y, tint.low, tint.high)));

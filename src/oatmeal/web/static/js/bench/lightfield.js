@@ -1,13 +1,13 @@
 // The field of light: cool to warm, magenta to green, with the light the photograph was taken in as a point.
 import { clamp } from "./paths.js";
 import { follow, place, set, svg } from "./svg.js";
+import { ARROWS_UP } from "./pointer.js";
 
 const WIDTH = 348;
 const HEIGHT = 118;
 const PLOT = { left: 4, right: 344, top: 4, foot: 98 };
 const DAYLIGHT_MIRED = 1e6 / 6504;
 const KELVIN = [10000, 6500, 5000, 4000, 3200, 2500];
-const KEYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] };
 const COARSE = 5;
 
 /** Kelvin of a light that is so many mired warmer than daylight. @param {number} warmth */
@@ -93,7 +93,7 @@ export class LightField {
   }
 
   key(event) {
-    const by = KEYS[event.key];
+    const by = ARROWS_UP[event.key];
     const { warmth, tint } = this.heard.light();
     if (event.key === "Delete" || event.key === "Backspace") this.move(0, 0);
     else if (by) {

@@ -3,13 +3,13 @@ import { ask, say } from "../api.js";
 import { clamp, copy } from "./paths.js";
 import { needed, placing, thinned } from "./places.js";
 import { follow } from "./svg.js";
+import { dragged } from "./pointer.js";
 
 const MEMORY = "oatmeal-brush";
 const USUAL = { radius: 0.04, hardness: 0, flow: 5, max: 100, hold: 0 };
 const STEPS = { hardness: 10, flow: 5, max: 10, hold: 10 };
 const SIZED = 1.2;
 const WHEELED = 1.1;
-const MOVED_PX = 3;
 const FINEST = 0.00015;
 const MOST_PLACES = 1900;
 const LEAST = 0.004;
@@ -157,7 +157,7 @@ export function masking(bench) {
       let moved = false;
       drawn(points, event, false);
       follow(surround, event, (next) => {
-        moved ||= Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) >= MOVED_PX;
+        moved ||= dragged(event, next);
         if (!moved) return;
         for (const one of next.getCoalescedEvents?.() ?? []) points.push(here(one));
         points.push(here(next));

@@ -14,11 +14,12 @@ const LOOK = { width: 480, height: 150 };
  */
 export function outputting(bench) {
   const version = bench.version.id;
+  const form = forming(MEMORY);
   return {
-    ...forming(MEMORY),
+    ...form,
     /** One channel holds greys alone. */
     isSingle() {
-      return (this.form.format === "jpeg" || this.isDeep()) && !bench.finish.coloured;
+      return form.isSingle.call(this) && !bench.finish.coloured;
     },
     /** Why a file has three channels. */
     channelWords() {

@@ -1,11 +1,10 @@
 // What lies on the picture in Areas: contours, lines and handles of the chosen part, the brush, a stroke being drawn.
 import { brushAt, follow, set, svg } from "./svg.js";
+import { ARROWS, dragged } from "./pointer.js";
 
-const MOVED_PX = 3;
 const FAR = 10;
 const GROWN = 1.1;
 const STEPS = 10000;
-const KEYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 
 /**
  * What is drawn, and whom the overlay tells. Places are CSS pixels on the surround.
@@ -117,7 +116,7 @@ export class Overlay {
     let moved = false;
     follow(element, event, (next) => {
       const by = [next.clientX - event.clientX, next.clientY - event.clientY];
-      if (!moved && Math.hypot(...by) < MOVED_PX) return;
+      if (!moved && !dragged(event, next)) return;
       if (!moved && !handle) this.heard.grab();
       if (handle) this.heard.move(id, by, from);
       else this.heard.carry(by, from, !moved && event.altKey);
@@ -131,7 +130,7 @@ export class Overlay {
 
   key(event, handle) {
     const element = handle || this.anchor;
-    const by = KEYS[event.key];
+    const by = ARROWS[event.key];
     const from = [Number(element.getAttribute("cx")), Number(element.getAttribute("cy"))];
     if (by) {
       const step = by.map((value) => value * (event.shiftKey ? FAR : 1));

@@ -4,9 +4,9 @@ import { clamp, copy } from "./paths.js";
 import { within } from "./settings.js";
 import { follow } from "./svg.js";
 import { nextTick } from "./ticks.js";
+import { dragged } from "./pointer.js";
 
 const FINE = 0.2;
-const MOVED_PX = 3;
 const MOST_PINS = 8;
 const PIN_STEPS = { ArrowUp: 0.1, ArrowDown: -0.1, PageUp: 0.5, PageDown: -0.5 };
 const PIN_MOVES = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
@@ -142,7 +142,7 @@ export function pinning(bench) {
       let moved = false;
       follow(event.currentTarget, event, (next) => {
         const at = bench.crop.placeAt(next);
-        if (!at || (!moved && Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) < MOVED_PX)) return;
+        if (!at || (!moved && !dragged(event, next))) return;
         moved = true;
         Object.assign(this.pins[number], { x: clamp(at.x, 0, 1), y: clamp(at.y, 0, 1) });
         this.layPins();

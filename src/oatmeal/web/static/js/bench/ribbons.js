@@ -1,5 +1,6 @@
 // Two ribbons of hue: above, as photographed; below, as the mix sees it. A thread leads each range from one to the other.
 import { follow, place, set, svg } from "./svg.js";
+import { dragged } from "./pointer.js";
 
 const WIDTH = 348;
 const HEIGHT = 236;
@@ -11,7 +12,6 @@ const COLUMNS = 8;
 const BIN = 10;
 const KEYS = { ArrowLeft: ["hue", -1], ArrowRight: ["hue", 1], ArrowUp: ["bright", 0.1], ArrowDown: ["bright", -0.1], PageUp: ["strength", 10], PageDown: ["strength", -10] };
 const FINE = 0.2;
-const MOVED_PX = 2;
 
 /** Where hues lie in even columns of the ranges, and back; unrolled round the circle. */
 export class HueColumns {
@@ -143,7 +143,7 @@ export class Ribbons {
     let last = event;
     let moved = false;
     follow(this.drawing, event, (next) => {
-      moved ||= Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) >= MOVED_PX;
+      moved ||= dragged(event, next);
       if (!moved) return;
       at += (this.columnAt(place(this.drawing, next).x) - this.columnAt(place(this.drawing, last).x)) * (next.shiftKey ? FINE : 1);
       last = next;

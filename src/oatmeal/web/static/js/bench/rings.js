@@ -1,12 +1,11 @@
 // Rings on the picture: spots, where the chosen one is healed from, and specks that are proposed.
 import { brushAt, follow, set, svg } from "./svg.js";
+import { ARROWS, dragged } from "./pointer.js";
 
-const MOVED_PX = 3;
 const LEAST_PX = 4;
 const NUDGE_PX = 1;
 const FAR = 10;
 const GROWN = 1.1;
-const KEYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 
 /**
  * What the rings read, and what they let others hear. Places are CSS pixels on the surround.
@@ -133,7 +132,7 @@ export class Rings {
     this.heard.grab(number);
     let moved = false;
     follow(element, event, (next) => {
-      moved ||= Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) >= MOVED_PX;
+      moved ||= dragged(event, next);
       if (moved) this.heard[what](number, [next.clientX - event.clientX, next.clientY - event.clientY]);
     }, (ended) => {
       if (!moved) return;
@@ -160,7 +159,7 @@ export class Rings {
   }
 
   key(event, number, what) {
-    const by = KEYS[event.key];
+    const by = ARROWS[event.key];
     if (by) {
       const step = NUDGE_PX * (event.shiftKey ? FAR : 1);
       this.heard.grab(number);

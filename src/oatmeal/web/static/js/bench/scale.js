@@ -2,6 +2,7 @@
 import { clamp, words } from "./paths.js";
 import { endWithin, within } from "./settings.js";
 import { follow, place, set, svg } from "./svg.js";
+import { ARROWS_UP } from "./pointer.js";
 
 const WIDTH = 348;
 const HEIGHT = 226;
@@ -12,7 +13,6 @@ const ZONES = ["I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX"];
 const GRIP_AT = 0.5625;
 const STEP = 1 / 255;
 const READABLE = 0.97;
-const KEYS = { ArrowUp: [0, 1], ArrowDown: [0, -1], ArrowLeft: [-1, 0], ArrowRight: [1, 0] };
 
 const atX = (x) => PLOT.left + x * (PLOT.right - PLOT.left);
 const atY = (y) => PLOT.foot - y * (PLOT.foot - PLOT.top);
@@ -300,10 +300,10 @@ export class Scale {
 
   key(index, event) {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
-    if (event.key in KEYS) {
+    if (event.key in ARROWS_UP) {
       const [x, y] = this.heard.tone().curve[index];
       const by = STEP * (event.shiftKey ? 10 : 1);
-      this.put(index, x + KEYS[event.key][0] * by, y + KEYS[event.key][1] * by);
+      this.put(index, x + ARROWS_UP[event.key][0] * by, y + ARROWS_UP[event.key][1] * by);
       this.heard.settle("soon");
     } else if (event.key === "Delete" || event.key === "Backspace") this.remove(index);
     else return;

@@ -206,6 +206,12 @@ export function ratioOf(text, taken) {
   return found ? Number(found[1]) / Number(found[2]) : NaN;
 }
 
+/** A whole number as the server rounds: halves to the even one. */
+function evenly(number) {
+  const rounded = Math.round(number);
+  return rounded - number === 0.5 && rounded % 2 ? rounded - 1 : rounded;
+}
+
 /** A frame as it lies on its picture. */
 export class Laid {
   /** @param {{width: number, height: number}} file @param {any} frame @param {any} lens */
@@ -222,8 +228,8 @@ export class Laid {
     if (frame.inside) [x, y] = nearest(middles(this.planes, a * (1 - 1e-9), this.ratio), [x, y]);
     this.around = { x, y, a, b: a / this.ratio };
     const coarser = Math.min(1, Math.sqrt((MOST_PIXELS * file.width * file.height * this.ratio) / (4 * a * a)));
-    this.width = Math.max(1, Math.round(2 * a * coarser));
-    this.height = Math.max(1, Math.round(((2 * a) / this.ratio) * coarser));
+    this.width = Math.max(1, evenly(2 * a * coarser));
+    this.height = Math.max(1, evenly(((2 * a) / this.ratio) * coarser));
     this.settle(lens);
   }
 
@@ -236,7 +242,7 @@ export class Laid {
     const { width: across, height: down } = this.turned;
     this.width = Math.min(this.width, across);
     this.height = Math.min(this.height, down);
-    const corner = (middle, whole, part) => Math.min(Math.max(Math.round(whole / 2 + middle - part / 2), 0), whole - part);
+    const corner = (middle, all, part) => Math.min(Math.max(evenly(all / 2 + middle - part / 2), 0), all - part);
     const left = corner(this.around.x, across, this.width);
     const top = corner(this.around.y, down, this.height);
     this.around = { x: left + this.width / 2 - across / 2, y: top + this.height / 2 - down / 2, a: this.width / 2, b: this.height / 2 };

@@ -19,18 +19,36 @@ import { clamp } from "./paths.js";
  * @property {string} group
  */
 
+/** Of each vocabulary the owners of open lists, such as `mix.picked.`, and of what comes in kinds. @type {WeakMap<object, any>} */
+const shapes = new WeakMap();
+
+/** @param {Object<string, Setting>} settings */
+function shapeOf(settings) {
+  if (!shapes.has(settings)) {
+    const paths = Object.keys(settings);
+    const open = new Set(paths.filter((path) => path.includes(".*.")).map((path) => path.split(".*.")[0]));
+    shapes.set(settings, { open, kinds: new Set(paths.filter((path) => path.includes(":")).map((path) => path.split(":")[0])) });
+  }
+  return shapes.get(settings);
+}
+
 /**
  * The path under which the value at a path of a recipe is declared: a base's kind is named, and any item
- * of a list or named number is `*`.
+ * of an open list is `*`.
+ * @param {Object<string, Setting>} settings
  * @param {string} path such as "mix.base.red" or "mix.picked.0.lift"
  * @param {any} recipe
  */
-export function patternOf(path, recipe) {
-  const kind = recipe.mix.base.kind;
-  return path
-    .replace(/^mix\.base\./, `mix.base:${kind}.`)
-    .replace(/^(mix\.picked|areas\.list|areas\.groups|finish\.kept\.colours)\.\d+\./, "$1.*.")
-    .replace(/\.parameters\.[^.]+\./, ".parameters.*.");
+export function patternOf(settings, path, recipe) {
+  const { open, kinds } = shapeOf(settings);
+  let node = recipe;
+  let found = "";
+  for (const key of path.split(".")) {
+    found = open.has(found) ? `${found}.*` : found ? `${found}.${key}` : key;
+    node = node?.[key];
+    if (kinds.has(found)) found += `:${node.kind}`;
+  }
+  return found;
 }
 
 /**
@@ -39,25 +57,25 @@ export function patternOf(path, recipe) {
  * @returns {Setting}
  */
 export function declared(settings, path, recipe) {
-  const found = settings[patternOf(path, recipe)];
+  const found = settings[patternOf(settings, path, recipe)];
   if (!found) throw new Error(`no setting is declared at ${path}`);
   return found;
 }
 
 /**
  * Where the settings declared under a path stand in a recipe: one place for each item of a list; none where
- * the recipe has another base.
+ * the recipe has another kind.
  * @param {string} pattern @param {any} recipe
  * @returns {string[]}
  */
 export function placesOf(pattern, recipe) {
-  const base = /^mix\.base:(\w+)\.(.*)$/.exec(pattern);
-  if (base && base[1] !== recipe.mix.base.kind) return [];
-  const path = base ? `mix.base.${base[2]}` : pattern;
+  const at = (path) => path.split(".").reduce((node, name) => node?.[name], recipe);
+  const kind = /^(.+?):(\w+)\.(.*)$/.exec(pattern);
+  if (kind && kind[2] !== at(kind[1]).kind) return [];
+  const path = kind ? `${kind[1]}.${kind[3]}` : pattern;
   if (!path.includes(".*.")) return [path];
   const [owner, key] = path.split(".*.");
-  const items = owner.split(".").reduce((node, name) => node?.[name], recipe) || {};
-  return Object.keys(items).map((item) => `${owner}.${item}.${key}`);
+  return Object.keys(at(owner) || {}).map((item) => `${owner}.${item}.${key}`);
 }
 
 /** A number as far as a setting allows it, to the hundredth. @param {Setting} setting @param {number} number */

@@ -3,10 +3,10 @@ import { ask, say } from "../api.js";
 import { copy } from "./paths.js";
 import { within } from "./settings.js";
 import { follow } from "./svg.js";
+import { dragged } from "./pointer.js";
 
 const PX_PER_STOP = 90;
 const FINE = 0.2;
-const MOVED_PX = 3;
 
 /**
  * What a press on the picture does, and the drag that lifts what is under the pointer.
@@ -102,7 +102,7 @@ export function spotting(bench) {
       follow(picture.surround, event, (next) => {
         stops += ((last.clientY - next.clientY) / PX_PER_STOP) * (next.shiftKey ? FINE : 1);
         last = next;
-        if (!moved && Math.abs(next.clientY - event.clientY) < MOVED_PX) return;
+        if (!moved && !dragged(event, next)) return;
         if (!moved) {
           moved = true;
           bench.frame.touching = [at.x, at.y];

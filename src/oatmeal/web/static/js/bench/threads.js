@@ -3,12 +3,12 @@ import { say } from "../api.js";
 import { clamp, copy, percent, same } from "./paths.js";
 import { within } from "./settings.js";
 import { follow } from "./svg.js";
+import { dragged } from "./pointer.js";
 
 /** Pixels of a drag on the picture for a degree of hue, for a stop of brightness, and for a percent of strength. */
 const PX_A_DEGREE = 4;
 const PX_A_STOP = 90;
 const PX_A_PERCENT = 1;
-const MOVED_PX = 3;
 
 /**
  * The threads.
@@ -96,7 +96,7 @@ export function threading(bench) {
           by.hue += across / PX_A_DEGREE;
           by.bright += up / PX_A_STOP;
         }
-        moved ||= Math.hypot(next.clientX - event.clientX, next.clientY - event.clientY) >= MOVED_PX;
+        moved ||= dragged(event, next);
         move();
       }, async (ended) => {
         if (!moved) return;

@@ -1,6 +1,7 @@
 // A strip for one tint of a toned print: along lies the hue, upward the strength; the tint is a point.
 import { clamp } from "./paths.js";
 import { follow, place, set, svg } from "./svg.js";
+import { ARROWS_UP } from "./pointer.js";
 
 const WIDTH = 348;
 const HEIGHT = 54;
@@ -8,7 +9,6 @@ const PLOT = { left: 4, right: 344, top: 3, foot: 51 };
 /** The strip ends at this strength; more can be typed. */
 const TOP = 60;
 const LOUD = 60;
-const KEYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] };
 const HUE_STEP = 2;
 const COARSE = 5;
 
@@ -70,7 +70,7 @@ export class TintStrip {
   }
 
   key(event) {
-    const by = KEYS[event.key];
+    const by = ARROWS_UP[event.key];
     const { hue, strength } = this.heard.tint();
     if (event.key === "Delete" || event.key === "Backspace") this.move(hue, 0, 0);
     else if (by) {
