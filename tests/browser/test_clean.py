@@ -97,7 +97,7 @@ def test_the_needed_amounts_are_marked_and_taken_in_one_step(desk, page):
     small = reduced(proxy(file, 2048), side)
     work = Pipeline(
         ArrayPicture(
-            small, scale=side / file.width, noise_of_file=lambda: noise, auto_guard=file.auto_guard
+            small, scale=side / file.width, noise_of_file=lambda: noise, trust_of_file=file.trust
         )
     )
     assert np.abs(canvas["green"] - work.codes(desk.recipe()).astype(int)).max() <= 2

@@ -258,7 +258,7 @@ def centres_move_in_the_maps_foot(bench, page, source):
 
 @mix.part
 def guard_auto_and_by_hand(bench, page):
-    expect(page.get_by_text("auto: off, little compressed")).to_be_visible()
+    expect(page.get_by_text("colour is ")).to_be_visible()
     page.get_by_label("auto").click()
     bench.settled()
     assert bench.recipe().mix.guard == 0

@@ -15,7 +15,7 @@ from oatmeal.photofile.decode import SourcePicture
 
 RGB = linear_of(codes(150, 230, 16))
 ALPHA = codes(150, 230)[..., 0]
-PICTURE = ArrayPicture(RGB, 0.0, ALPHA)
+PICTURE = ArrayPicture(RGB, ALPHA)
 RECIPE = read(
     '{"mix": {"base": {"kind": "six", "blue": -40}, "lifts": {"red": 1.5, "blue": -2}},'
     ' "tone": {"contrast": 40, "clarity": 50, "detail": 30, "shadows": 30}}'
@@ -62,7 +62,7 @@ def test_any_part_of_a_turned_picture_is_that_part_of_the_turned_array(
 def test_everything_rendered_is_that_of_the_turned_file(quarters):
     """Files, their opacity, the colour beside them, proxies and regions."""
     turned = ArrayPicture(
-        np.ascontiguousarray(np.rot90(RGB, -quarters)), 0.0, np.rot90(ALPHA, -quarters)
+        np.ascontiguousarray(np.rot90(RGB, -quarters)), np.rot90(ALPHA, -quarters)
     )
     expected = [
         render(turned, RECIPE), render(turned, RECIPE, long_side=90), opacity(turned, RECIPE, 90),
@@ -188,7 +188,7 @@ def test_falloff_is_given_back_by_stops_at_the_corner():
 
 def test_empty_corners_are_white_and_transparent_where_the_file_is():
     dark = ArrayPicture(
-        np.zeros((200, 300, 3), dtype=np.float32), 0.0, np.full((200, 300), 255, np.uint8)
+        np.zeros((200, 300, 3), dtype=np.float32), np.full((200, 300), 255, np.uint8)
     )
     view = seen(dark, angle=20, inside=False, size=150)
     found = whole(view)

@@ -17,6 +17,7 @@ from oatmeal.core.kernels import ROOMS
 from oatmeal.core.picture import ArrayPicture
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import from_document
+from oatmeal.core.trust import Trust
 
 KEPT = json.loads((Path(__file__).parent / "kept" / "recipes.json").read_text())
 DEMO = json.loads((Path(__file__).parents[2] / "demo" / "series.json").read_text())
@@ -24,6 +25,7 @@ RECIPES = {
     **KEPT,
     **{one["file"]: one["recipe"] for one in DEMO["photographs"] if "recipe" in one},
 }
+COARSE = Trust(coarse=0.8, narrow=1.0)
 RGB = linear_of(codes(149, 211, 16))
 
 
@@ -43,7 +45,9 @@ def test_a_picture_is_the_same_however_many_threads_make_it(threads, name):
     for count in (1, 2, 5):
         threads(count)
         made.append(
-            Pipeline(ArrayPicture(RGB, auto_guard=0.8)).get("encoded", from_document(RECIPES[name]))
+            Pipeline(ArrayPicture(RGB, trust_of_file=lambda: COARSE)).get(
+                "encoded", from_document(RECIPES[name])
+            )
         )
     assert np.array_equal(made[0], made[1])
     assert np.array_equal(made[0], made[2])

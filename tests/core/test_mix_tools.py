@@ -14,6 +14,7 @@ from oatmeal.core.seeing.clusters import find_clusters
 from oatmeal.core.seeing.greymap import GreyMap
 from oatmeal.core.seeing.spot import read_pin, read_spot, touched, touched_by_picked
 from oatmeal.core.seeing.starts import starts
+from oatmeal.core.trust import Trust
 from oatmeal.photofile.decode import decode
 
 OTHER_RED = (210, 90, 70)
@@ -178,10 +179,10 @@ def test_each_band_of_a_strip_is_that_frames_band():
     rgb = patches(RED, GREEN, BLUE, size=40)
     recipes = strip.variants(REST, "mix.lifts.blue", [-1.0, 0.0, 1.0])
     for upright in (True, False):
-        made = strip.render(ArrayPicture(rgb, 1.0), recipes, upright=upright)
+        made = strip.render(ArrayPicture(rgb, trust_of_file=Trust), recipes, upright=upright)
         places = strip.edges(rgb.shape[1] if upright else rgb.shape[0], 3)
         for recipe, begin, end in zip(recipes, places, places[1:], strict=False):
-            whole = Pipeline(ArrayPicture(rgb, auto_guard=1.0)).codes(recipe).astype(int)
+            whole = Pipeline(ArrayPicture(rgb, trust_of_file=Trust)).codes(recipe).astype(int)
             cut = (slice(None), slice(begin, end)) if upright else (slice(begin, end),)
             assert np.abs(made[cut] - whole[cut]).max() <= 1
 

@@ -68,7 +68,7 @@ AREA = {"id": "a", "mask": [{"kind": "ellipse"}], "values": {"lifts": {"blue": -
 )
 def test_the_short_way_through_mix_gives_the_same_grey(mix, from_codes, bits):
     """Bit for bit; and where it is open, the light of the colours is never in memory."""
-    recipe = from_document({"mix": mix})
+    recipe = from_document({"mix": {"guard": 0} | mix})
     file = picture(bits=bits)
     coded = file.coded(0, 0, file.width, file.height)
     short = Pipeline(file, once=True).mixed(recipe)
@@ -148,7 +148,7 @@ def test_a_strip_has_the_margin_that_detail_needs_in_a_very_large_picture():
     """Two box means of radius round(L / 800): beyond about 13,200 px more than the guard's 32."""
     order = Order(read('{"mix": {"lifts": {"red": 1}, "guard": 50}, "tone": {"detail": 40}}'))
     huge = Place(Window(0, 0, 20000, 9000), SMALL)
-    assert order.margin(huge) == 2 * 25 + 32
+    assert order.margin(huge) == 2 * 25 + 28
     assert order.grid(huge) == 4
     assert Order(REST).margin(huge) == 0
 

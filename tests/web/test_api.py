@@ -16,8 +16,8 @@ from sqlalchemy.exc import OperationalError
 from oatmeal import cli
 from oatmeal.core import recipe as recipes
 from oatmeal.core.colour import ranges
-from oatmeal.core.picture import reduced
-from oatmeal.core.pipeline import Pipeline
+from oatmeal.core.picture import ArrayPicture, copy_of
+from oatmeal.core.pipeline import Pipeline, Region
 from oatmeal.library.store import FileStore
 from oatmeal.photofile.decode import decode
 from oatmeal.settings import Settings
@@ -119,8 +119,10 @@ def test_a_frame_is_what_the_core_renders(web, photograph, jpeg, tmp_path):
     header, layers = frame(web, photograph[1], recipe=SKY, layers=["grey", "plain", "colour"])
     source = tmp_path / "a.jpg"
     source.write_bytes(jpeg)
-    linear = decode(source).linear(0, 0, 180, 120)
-    expected = Pipeline(linear).codes(recipes.from_document(SKY)).astype(int)
+    picture = decode(source)
+    linear = picture.linear(0, 0, 180, 120)
+    copy = ArrayPicture(linear, trust_of_file=picture.trust)
+    expected = Pipeline(copy).codes(recipes.from_document(SKY)).astype(int)
     assert np.abs(layers["grey"] - expected).max() <= 1  # copies are kept in half precision
     plain = Pipeline(linear).codes(recipes.REST).astype(int)
     assert np.abs(layers["plain"] - plain).max() <= 1
@@ -135,10 +137,11 @@ def test_a_frame_can_be_smaller_or_a_region_of_the_file(web, photograph, jpeg, t
     picture = decode(source)
     header, layers = frame(web, photograph[1], recipe=SKY, side=90)
     assert (header["width"], header["height"]) == (90, 60)
-    small = Pipeline(reduced(picture.linear(0, 0, 180, 120), 90)).codes(recipes.from_document(SKY))
+    small = Pipeline(copy_of(picture, 90)).codes(recipes.from_document(SKY))
     assert np.abs(layers["grey"].astype(int) - small).max() <= 1
     header, layers = frame(web, photograph[1], recipe=SKY, region=[30, 20, 50, 40])
-    exact = Pipeline(picture.linear(30, 20, 50, 40)).codes(recipes.from_document(SKY))
+    sky = recipes.from_document(SKY)
+    exact = Region(picture, (30, 20, 50, 40), sky).codes(sky)
     assert np.array_equal(layers["grey"], exact)
 
 

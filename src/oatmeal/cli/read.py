@@ -31,7 +31,7 @@ def run(options: argparse.Namespace) -> int:
         picture, grey = picture_of(name), picture_of(print_name)
         if picture is None or grey is None:
             return 1
-        pairs.append(Pair(proxy(picture, MEASURE_SIDE), grey_of(grey), picture.auto_guard))
+        pairs.append(Pair(proxy(picture, MEASURE_SIDE), grey_of(grey), picture.trust()))
     try:
         found = read_print(pairs)
     except ReadingError as error:

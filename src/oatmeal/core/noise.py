@@ -154,13 +154,13 @@ def measured(read: Read, width: int, height: int) -> Noise:
         ``read(x, y, width, height)``: linear colour ``(height, width, 3)``.
     width, height : int
     """
-    squares = [np.asarray(read(*place), np.float32) for place in _squares(width, height)]
-    lines = [_line([square[..., channel] for square in squares]) for channel in range(3)]
+    parts = [np.asarray(read(*place), np.float32) for place in squares(width, height)]
+    lines = [_line([square[..., channel] for square in parts]) for channel in range(3)]
     (gain, floor) = zip(*lines, strict=True)
     white = Noise((gain[0], gain[1], gain[2]), (floor[0], floor[1], floor[2]))
     if not any(white.gain) and not any(white.floor):
         return NONE
-    return Noise(white.gain, white.floor, _spectrum(squares, white))
+    return Noise(white.gain, white.floor, _spectrum(parts, white))
 
 
 def measured_array(rgb_linear: Colour) -> Noise:
@@ -173,7 +173,8 @@ def measured_array(rgb_linear: Colour) -> Noise:
     return measured(read, width, height)
 
 
-def _squares(width: int, height: int) -> Iterator[tuple[int, int, int, int]]:
+def squares(width: int, height: int) -> Iterator[tuple[int, int, int, int]]:
+    """Places ``(x, y, width, height)`` that a picture's pixels are judged by."""
     across, down = min(width, _SQUARE), min(height, _SQUARE)
     columns = _starts(width, across)
     for y in _starts(height, down):

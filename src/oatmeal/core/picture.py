@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from oatmeal.core.colour import kernels
 from oatmeal.core.noise import Noise, measured_array
 from oatmeal.core.opencv import cv2
+from oatmeal.core.trust import FINE, Trust
 
 #: Rows of a picture that are held in floating point at a time.
 STRIP_ROWS: Final = 512
@@ -38,10 +39,6 @@ class Picture(Protocol):
     def height(self) -> int: ...
 
     @property
-    def auto_guard(self) -> float:
-        """Strength, 0 to 1, of the guard that the file's compression asks for."""
-
-    @property
     def alpha(self) -> NDArray[Any] | None:
         """How opaque each pixel is, uint8 or uint16 ``(H, W)``; None where all are."""
 
@@ -55,6 +52,9 @@ class Picture(Protocol):
 
     def noise(self) -> Noise:
         """Of the file's own pixels."""
+
+    def trust(self) -> Trust:
+        """How far the file's colour can be trusted."""
 
     @property
     def seed(self) -> int:
@@ -180,16 +180,18 @@ class ArrayPicture:
         Gives the small copy of the picture as it was taken, where a frame lies on this one.
     scale : float
         Its pixels for one of the file.
+    trust_of_file : callable, optional
+        Tells how far the file's colour can be trusted; otherwise wholly.
     """
 
     rgb_linear: NDArray[np.float32]
-    auto_guard: float = 0.0
     alpha: NDArray[Any] | None = field(default=None)
     layout: Layout | None = None
     noise_of_file: Callable[[], Noise] | None = None
     taken_of_file: Callable[[], NDArray[np.float32]] | None = None
     seed: int = 0
     scale: float = 1.0
+    trust_of_file: Callable[[], Trust] = lambda: FINE
 
     @property
     def width(self) -> int:
@@ -206,6 +208,14 @@ class ArrayPicture:
     @cached_property
     def _own_noise(self) -> Noise:
         return measured_array(self.rgb_linear).scaled(1 / self.scale)
+
+    def trust(self) -> Trust:
+        """In the colour of the file that it is a copy of."""
+        return self._trust
+
+    @cached_property
+    def _trust(self) -> Trust:
+        return self.trust_of_file()
 
     def taken(self) -> NDArray[np.float32]:
         """Linear colour of the whole as it was taken, reduced."""
@@ -337,9 +347,9 @@ class Framed:
     def scale(self) -> float:
         return max(self.width, self.height) / max(self.layout.width, self.layout.height)
 
-    @property
-    def auto_guard(self) -> float:
-        return self.picture.auto_guard
+    def trust(self) -> Trust:
+        """In the file's colour."""
+        return self.picture.trust()
 
     def noise(self) -> Noise:
         """Of the file's own pixels."""
@@ -417,12 +427,12 @@ def _as_copy(picture: Picture, rgb_linear: NDArray[np.float32]) -> ArrayPicture:
     reduction = max(rgb_linear.shape[:2]) / max(picture.width, picture.height)
     return ArrayPicture(
         rgb_linear,
-        picture.auto_guard,
         layout=picture.layout,
         noise_of_file=picture.noise,
         taken_of_file=picture.taken,
         seed=picture.seed,
         scale=picture.scale * reduction,
+        trust_of_file=picture.trust,
     )
 
 

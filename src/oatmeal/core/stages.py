@@ -58,6 +58,9 @@ class Stage:
     moved_by : tuple of str
         The settings of which one must be away from rest for the stage to do anything; where none
         is, it hands on the first result it is given, the same object. Empty: it always works.
+    idle : callable
+        ``idle(recipe)``; where it is true, nothing that follows can tell whether the stage works,
+        and it hands on the first result it is given, too.
     when : callable
         ``when(recipe)``; where it is false the stage is left out and gives None.
     margin : callable
@@ -88,6 +91,7 @@ class Stage:
     reads: tuple[Path, ...] = ()
     needs: tuple[str, ...] = ()
     moved_by: tuple[Path, ...] = ()
+    idle: Callable[[Recipe], bool] = lambda recipe: False
     when: Callable[[Recipe], bool] = lambda recipe: True
     margin: Callable[[Recipe, Place], int] = lambda recipe, place: 0
     grid: Callable[[Place], int] = lambda place: 1
@@ -99,6 +103,8 @@ class Stage:
 
     def works(self, recipe: Recipe) -> bool:
         """False where the stage is at rest and hands on what it got."""
+        if self.idle(recipe):
+            return False
         return not self.moved_by or any(moves(recipe, path) for path in self.moved_by)
 
 

@@ -151,14 +151,13 @@ class Desk:
         self._proxies = proxies
         self._lock = _Telling(worked)
         self._worked = worked
-        guard = proxies.auto_guard(original)
         # by itself, or a desk that was put away would hold itself
         self._pixels = Pixels(original, proxies)
         rgb_linear = proxies.read(original, BENCH_SIDE)
         self._copy = ArrayPicture(
             rgb_linear,
-            guard,
             noise_of_file=self._pixels.noise,
+            trust_of_file=self._pixels.trust,
             seed=seed_of(original.sha256),
             scale=max(rgb_linear.shape[:2]) / max(size),
         )

@@ -48,7 +48,8 @@ class Figures:
             asdict(read_pin(whole, order, x, y)) if 0 <= x <= 1 and 0 <= y <= 1 else None
             for x, y in pins
         ]
-        found["auto_guard"] = whole.place.picture.auto_guard
+        trust = whole.place.picture.trust()
+        found["trust"] = {"words": trust.words(), "coarse": trust.coarse, "holds": trust.holds}
         found["coloured"] = order.recipe.coloured
         if not order.recipe.finish.toning.rests:
             found["palette"] = palette(order.recipe.finish.toning).tolist()

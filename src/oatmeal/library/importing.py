@@ -102,7 +102,7 @@ class Importer:
             reading = self.reader.read(received.path, name, self.limits)
             suffix = _suffix(name, reading.format)
             self.store.keep(received, suffix)
-            self.proxies.adopt(received.sha256, reading.copies)
+            self.proxies.adopt(received.sha256, reading.copies, reading.trust)
 
         def recorded() -> TakenIn:
             photograph = _record(name, received.sha256, received.size, suffix, reading, caption)
@@ -134,7 +134,7 @@ class Importer:
         name = PurePath(name.replace("\\", "/")).name[-255:] or "unnamed"
         with self.store.receive(chunks, name, self.limits.max_bytes, expected) as received:
             reading = self.reader.read(received.path, name, self.limits)
-            self.proxies.adopt(received.sha256, reading.copies)
+            self.proxies.adopt(received.sha256, reading.copies, reading.trust)
             return Original(received.sha256, _suffix(name, reading.format), name)
 
     def _mend(self, there: Photograph, received: Received) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 
 from oatmeal.core.noise import Noise
+from oatmeal.core.trust import Trust
 from oatmeal.library.proxies import Proxies
 from oatmeal.library.store import Original
 from oatmeal.photofile.decode import SourcePicture
@@ -35,3 +36,7 @@ class Pixels:
     def noise(self) -> Noise:
         """Their noise."""
         return self._proxies.noise(self._original, self.source)
+
+    def trust(self) -> Trust:
+        """Trust in their colour."""
+        return self._proxies.trust(self._original, self.source)

@@ -101,7 +101,7 @@ class PrintDesk:
             Pair(
                 pipeline.prepared(_prepared(one.recipe)),
                 self._grey(one),
-                pipeline.place.picture.auto_guard,
+                pipeline.place.picture.trust(),
             )
             for one, pipeline in zip(wished, pipelines, strict=True)
         ]
@@ -120,7 +120,7 @@ class PrintDesk:
         pipeline = self._colour(wished)
         rgb = pipeline.prepared(_prepared(wished.recipe))
         about = pipeline.place.picture
-        own = Pipeline(ArrayPicture(rgb, about.auto_guard, scale=about.scale))
+        own = Pipeline(ArrayPicture(rgb, scale=about.scale, trust_of_file=about.trust))
         grey = self._grey(wished)
         found = matched(own, look_of(grey), strength, wished.recipe.effective().mix)
         recipe = carried(found, wished.recipe, _LOOK)

@@ -13,10 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.colour.kernels import from_half, to_half
+from oatmeal.core.guard.measuring import with_holds
 from oatmeal.core.noise import Noise
 from oatmeal.core.picture import proxy, reduced
+from oatmeal.core.trust import Trust
 from oatmeal.library.store import FileStore, Original
-from oatmeal.photofile import compression, metadata, rawfile
+from oatmeal.photofile import metadata, rawfile
 from oatmeal.photofile.decode import Limits, SourcePicture, decode
 
 #: Longer sides of the copies: for the bench and for the sheet.
@@ -26,8 +28,9 @@ SHEET_SIDE: Final = 480
 #: Changes when a copy would come out differently, so that old ones are not used.
 _MAKE: Final = 3
 
-#: The same for what is measured of the noise.
+#: The same for what is measured of the noise, and of the colour.
 _NOISE_MAKE: Final = 1
+_TRUST_MAKE: Final = 1
 
 
 class Proxies:
@@ -41,16 +44,18 @@ class Proxies:
         self._limits = limits
 
     def prepare(self, sha256: str, picture: SourcePicture) -> None:
-        """Make both copies of a picture that is decoded anyway."""
+        """Make both copies of a picture that is decoded anyway, and measure its colour."""
         for side, copy in copies(picture).items():
 
             def write(file: BinaryIO, copy: NDArray[np.float16] = copy) -> None:
                 np.save(file, copy)
 
             self._store.cached(_name(sha256, side), write)
+        self._store.cached(_trust_name(sha256), _told(picture))
 
-    def adopt(self, sha256: str, made: dict[int, Path]) -> None:
-        """Take in copies that lie in files already, by their side."""
+    def adopt(self, sha256: str, made: dict[int, Path], trust: Trust) -> None:
+        """Take in copies that lie in files already, by their side, and what was measured."""
+        self._store.cached(_trust_name(sha256), _written(trust))
         for side, path in made.items():
             target = self._store.cache / sha256[:2] / _name(sha256, side)
             target.parent.mkdir(parents=True, exist_ok=True)
@@ -104,11 +109,20 @@ class Proxies:
         """What the original says of itself."""
         return metadata.read(self._store.original(original.sha256, original.suffix))
 
-    def auto_guard(self, original: Original) -> float:
-        """Strength of the guard that the original's compression asks for."""
-        if original.suffix != ".jpg":
-            return 0.0
-        return compression.auto_guard(self._store.original(original.sha256, original.suffix))
+    def trust(
+        self, original: Original, decoded: Callable[[], SourcePicture] | None = None
+    ) -> Trust:
+        """Trust in the original's colour; measured at import, or once when first asked for."""
+
+        def write(file: BinaryIO) -> None:
+            _told(decoded() if decoded else self.decode(original))(file)
+
+        name = _trust_name(original.sha256)
+        try:
+            return Trust(**json.loads(self._store.cached(name, write).read_bytes()))
+        except (ValueError, TypeError):
+            (self._store.cache / name[:2] / name).unlink(missing_ok=True)
+            return Trust(**json.loads(self._store.cached(name, write).read_bytes()))
 
 
 def copies(picture: SourcePicture) -> dict[int, NDArray[np.float16]]:
@@ -123,6 +137,22 @@ def _noise(path: Path) -> Noise:
         tuple(tuple(row) for row in plane) for plane in found["spectrum"]
     )
     return Noise(tuple(found["gain"]), tuple(found["floor"]), spectrum)
+
+
+def _told(picture: SourcePicture) -> Callable[[BinaryIO], None]:
+    """Writes what is known of a picture's colour."""
+    return _written(with_holds(picture.trust(), picture.linear, picture.width, picture.height))
+
+
+def _written(trust: Trust) -> Callable[[BinaryIO], None]:
+    def write(file: BinaryIO) -> None:
+        file.write(json.dumps(asdict(trust)).encode())
+
+    return write
+
+
+def _trust_name(sha256: str) -> str:
+    return f"{sha256}-trust-{_TRUST_MAKE}.json"
 
 
 def _name(sha256: str, side: int) -> str:

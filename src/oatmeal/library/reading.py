@@ -19,6 +19,8 @@ from typing import Any, Final
 
 import numpy as np
 
+from oatmeal.core.guard.measuring import with_holds
+from oatmeal.core.trust import Trust
 from oatmeal.library import proxies
 from oatmeal.photofile import errors
 from oatmeal.photofile.decode import Limits, SourcePicture, decode
@@ -55,6 +57,8 @@ class Reading:
     notes : tuple of str
     copies : dict of int to Path
         Files with the reduced copies, by their longer side, for the caller to move or delete.
+    trust : Trust
+        In its colour.
     """
 
     format: str
@@ -64,6 +68,7 @@ class Reading:
     exif: bytes
     notes: tuple[str, ...]
     copies: dict[int, Path]
+    trust: Trust
 
 
 class Reader:
@@ -225,4 +230,5 @@ def _told(picture: SourcePicture, copies: dict[int, Path]) -> Reading:
         picture.exif,
         tuple(picture.notes),
         copies,
+        with_holds(picture.trust(), picture.linear, picture.width, picture.height),
     )

@@ -125,8 +125,8 @@ class Small:
         rgb_linear = self._proxies.read(original, side)
         copy = ArrayPicture(
             rgb_linear,
-            self._proxies.auto_guard(original),
             noise_of_file=lambda: self._proxies.noise(original),
+            trust_of_file=lambda: self._proxies.trust(original),
             seed=seed_of(original.sha256),
             scale=max(rgb_linear.shape[:2]) / max(size),
         )

@@ -17,7 +17,8 @@ import numpy as np
 import pyvips
 from numpy.typing import NDArray
 
-from oatmeal.photofile import compression, heic, metadata, profiles, rawfile, unusual, wholeness
+from oatmeal.core.trust import FINE, Trust
+from oatmeal.photofile import heic, metadata, profiles, rawfile, unusual, wholeness
 from oatmeal.photofile.errors import Damaged, NotAPicture, TooLarge, Unsupported, incomplete
 
 if TYPE_CHECKING:
@@ -108,8 +109,6 @@ class SourcePicture:
         Descriptive metadata, see :mod:`oatmeal.photofile.metadata`.
     notes : list of str
         What a user should know about how the file was read.
-    auto_guard : float
-        Strength of the guard that the compression asks for, :mod:`oatmeal.photofile.compression`.
     alpha : uint8 or uint16 (H, W), optional
         How opaque each pixel is, kept aside for formats that have it.
     """
@@ -120,11 +119,11 @@ class SourcePicture:
     format: str = ""
     exif: bytes = b""
     notes: list[str] = field(default_factory=list)
-    auto_guard: float = 0.0
     alpha: NDArray[Any] | None = None
     seed: int = 0
     _noise: Noise | None = field(default=None, repr=False)
     _taken: NDArray[np.float32] | None = field(default=None, repr=False)
+    _trust: Trust | None = field(default=None, repr=False)
 
     @property
     def width(self) -> int:
@@ -150,6 +149,18 @@ class SourcePicture:
         if self._noise is None:
             self._noise = measured(self.linear, self.width, self.height)
         return self._noise
+
+    def trust(self) -> Trust:
+        """In its colour, measured once; light and greys are fine."""
+        from oatmeal.core.guard.measuring import measured
+
+        if self._trust is None:
+            whole_numbers = np.issubdtype(self.codes.dtype, np.integer)
+            if whole_numbers and self.codes.shape[2] == 3:
+                self._trust = measured(self.linear, self.width, self.height, self.bits)
+            else:
+                self._trust = FINE
+        return self._trust
 
     def taken(self) -> NDArray[np.float32]:
         """Linear colour of the whole, reduced once."""
@@ -289,7 +300,6 @@ def _decoded(
     turn = _orientation(image, path, header.format)
     codes = _upright(codes, turn)
     profile, tables = _meaning(image, codes, notes)
-    guard = compression.auto_guard(path) if header.format == "jpeg" else 0.0
     return SourcePicture(
         codes,
         tables,
@@ -297,7 +307,6 @@ def _decoded(
         header.format,
         metadata.read(path),
         notes,
-        guard,
         _upright(alpha[..., None], turn)[..., 0] if alpha is not None else None,
     )
 
@@ -370,7 +379,7 @@ def _heic(path: Path, name: str, check: Check, notes: list[str]) -> SourcePictur
     notes += read.notes
     codes, alpha = _without_alpha(read.codes, name, notes)
     profile, tables = _tables_of(read.profile, codes, notes)
-    return SourcePicture(codes, tables, profile, "heif", read.exif, notes, 0.0, alpha)
+    return SourcePicture(codes, tables, profile, "heif", read.exif, notes, alpha)
 
 
 def _unusual(
@@ -383,7 +392,7 @@ def _unusual(
     profile, tables = _tables_of(read.profile, codes, notes)
     if alpha is not None:
         alpha = _upright(alpha[..., None], read.orientation)[..., 0]
-    return SourcePicture(codes, tables, profile, "tiff", metadata.read(path), notes, 0.0, alpha)
+    return SourcePicture(codes, tables, profile, "tiff", metadata.read(path), notes, alpha)
 
 
 def _finite(codes: NDArray[Any]) -> NDArray[Any]:

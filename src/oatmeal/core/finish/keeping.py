@@ -31,7 +31,7 @@ def kept(lab: Lab, told: Analysis, recipe: Recipe, masks: Masks) -> Plane:
     lab : three float32 (H, W)
         OKLab of the prepared colour picture.
     told : Analysis
-        The colours that kept ones are told by, as the guard leaves them.
+        The colours that kept ones are told by.
     recipe : Recipe
         As it acts: the colours that are kept, and the areas that keep theirs.
     masks : mapping

@@ -1,6 +1,6 @@
-"""The guard: colour smoothed along the light, so that what follows it does not break up."""
+"""The guard: colour as far as a file can be trusted with it, so that nothing breaks up."""
 
-from oatmeal.core.guard.analysis import Analysis, analyse, grid, guarding, margin
-from oatmeal.core.guard.guarding import Guarding
+from oatmeal.core.guard.analysis import Analysis, analyse
+from oatmeal.core.guard.settling import Settling
 
-__all__ = ["Analysis", "Guarding", "analyse", "grid", "guarding", "margin"]
+__all__ = ["Analysis", "Settling", "analyse"]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.guard import Analysis, analyse, grid, guarding, margin
+from oatmeal.core.guard import Analysis, analyse
 from oatmeal.core.maps import Masks
 from oatmeal.core.mix import lifting
 from oatmeal.core.picture import Coded, Pixels
@@ -15,15 +15,15 @@ from oatmeal.core.stages import Place, stage
 Plane = NDArray[np.float32]
 
 
-@stage("analysis", reads=("mix.guard",), needs=("prepared",), margin=margin, grid=grid)
+@stage("analysis", needs=("prepared",))
 def analysis(recipe: Recipe, place: Place, rgb_linear: Plane) -> Analysis:
-    """The colours that lifts are computed from, as the guard leaves them."""
-    return analyse(rgb_linear, guarding(recipe, place))
+    """The colours that lifts are computed from."""
+    return analyse(rgb_linear)
 
 
 def at_once(recipe: Recipe, place: Place, source: Pixels) -> Plane | None:
-    """The mixed grey straight from the prepared colour, where no guard and no area has a say."""
-    if guarding(recipe, place) is not None or recipe.areas.lifted:
+    """The mixed grey straight from the prepared colour, where no area has a say."""
+    if recipe.areas.lifted:
         return None
     return lifting.at_once(source, recipe.mix)
 

@@ -68,6 +68,10 @@ def render(
     """
     order = Order(recipe.plain() if colour else recipe)
     view = framed(picture, prepare.geometry(order.recipe))
+    if order.works("settled") and not view.trust().wanted(recipe.mix.guard).settles:
+        # nobody is to look whether something was done about colour that is fine
+        mix = order.given.mix.model_copy(update={"guard": 0.0})
+        order = Order(order.given.model_copy(update={"mix": mix}))
     side = long_side if long_side and long_side < max(view.width, view.height) else None
     parts: Iterator[tuple[int, NDArray[Any]]]
     if colour:

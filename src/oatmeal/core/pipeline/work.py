@@ -185,7 +185,7 @@ class Pipeline:
         return found
 
     def analysis(self, wanted: Recipe | Order) -> Analysis:
-        """The colours that lifts are computed from, as the guard leaves them."""
+        """The colours that lifts are computed from."""
         found: Analysis = self.get("analysis", wanted)
         return found
 

@@ -6,11 +6,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.bands import Bands
-from oatmeal.core.guard import Analysis, analyse, grid, guarding, margin
+from oatmeal.core.guard import Analysis, Settling, analyse
+from oatmeal.core.guard.kernels import BRIGHTEST
 from oatmeal.core.maps import Masks
 from oatmeal.core.prepare import edges, light, noise, spots, threads
-from oatmeal.core.recipe import Recipe, Threads
-from oatmeal.core.stages import SOURCE, Place, stage
+from oatmeal.core.recipe import REST, Recipe, Threads
+from oatmeal.core.stages import SOURCE, Place, stage, value_of
+from oatmeal.core.trust import FINE
 
 _WHITE = ("prepare.light.warmth", "prepare.light.tint", "prepare.light.exposure")
 _ENDS = ("prepare.light.highlights", "prepare.light.shadows")
@@ -71,7 +73,45 @@ def healed(recipe: Recipe, place: Place, look: spots.Look, rgb_linear: Colour) -
     return spots.healed(rgb_linear, look, recipe.prepare.spots, place.window)
 
 
-@stage("lit", reads=_WHITE, needs=("healed",), moved_by=_WHITE)
+def _settling(recipe: Recipe, place: Place) -> Settling:
+    """How colour is settled here; a sample of colours has no faults."""
+    trust = place.picture.trust() if place.picture.scale else FINE
+    return Settling(trust.wanted(recipe.mix.guard), place.picture.scale)
+
+
+#: What makes the grey depend on colour beside light.
+_BY_COLOUR = (
+    "prepare.light.warmth", "prepare.light.tint", _THREADS, "mix.base", "mix.lifts", "mix.picked",
+    "areas.led", "areas.lifted", "areas.coloured", "finish.kept",
+)  # fmt: skip
+
+
+def _by_light_alone(recipe: Recipe) -> bool:
+    """True where settling, which keeps luminance, would change nothing."""
+    return recipe.mix.guard == 0 or all(
+        value_of(recipe, path) == value_of(REST, path) for path in _BY_COLOUR
+    )
+
+
+def _settled_margin(recipe: Recipe, place: Place) -> int:
+    settling = _settling(recipe, place)
+    return settling.margin if settling.acts else 0
+
+
+@stage(
+    "settled",
+    reads=("mix.guard",),
+    needs=("healed",),
+    idle=_by_light_alone,
+    margin=_settled_margin,
+    grid=lambda place: Settling(FINE, place.picture.scale).grid,
+)
+def settled(recipe: Recipe, place: Place, rgb_linear: Colour) -> Colour:
+    """Linear colour as far as the file can be trusted with it; luminance stays."""
+    return _settling(recipe, place).colour(rgb_linear)
+
+
+@stage("lit", reads=_WHITE, needs=("settled",), moved_by=_WHITE)
 def lit(recipe: Recipe, place: Place, rgb_linear: Colour) -> Colour:
     """Linear colour with its light taken out and its exposure."""
     return light.lit(rgb_linear, recipe.prepare.light)
@@ -100,10 +140,10 @@ def relit(recipe: Recipe, place: Place, rgb_linear: Colour, bands: Bands) -> Col
     return light.relit(rgb_linear, recipe.prepare.light, bands, place.window)
 
 
-@stage("photographed", reads=("mix.guard",), needs=("relit",), margin=margin, grid=grid)
+@stage("photographed", needs=("relit",))
 def photographed(recipe: Recipe, place: Place, rgb_linear: Colour) -> Analysis:
-    """The colours that threads are told by, as the guard leaves them."""
-    return analyse(rgb_linear, guarding(recipe, place))
+    """The colours that threads are told by."""
+    return analyse(rgb_linear)
 
 
 @stage("threaded", reads=(_THREADS,), needs=("relit", "photographed"), moved_by=(_THREADS,))
@@ -125,15 +165,17 @@ def prepared(
     return threads.threaded_areas(recipe, found or {}, rgb_linear, colours)
 
 
-@stage("brightest", reads=("prepare.light", _THREADS))
+@stage("brightest", reads=("prepare.light", _THREADS, "mix.guard"))
 def brightest(recipe: Recipe, place: Place) -> float:
     """The highest linear channel that the mix can get, for what must hold it."""
     channel = light.brightest(recipe.prepare.light)
+    if _settling(recipe, place).acts:
+        channel *= BRIGHTEST
     settings = recipe.prepare.threads
     return channel if settings == Threads() else threads.brightest(settings, channel)
 
 
 STAGES = (
-    cleaned, denoised, edge_ground, freed, healed, lit, rendered, light_bands, relit,
+    cleaned, denoised, edge_ground, freed, healed, settled, lit, rendered, light_bands, relit,
     photographed, threaded, prepared, brightest,
 )  # fmt: skip

@@ -36,7 +36,7 @@ def threaded(rgb_linear: Colour, colours: Analysis, threads: Threads) -> Colour:
     Parameters
     ----------
     colours : Analysis
-        Of the same picture, guarded.
+        Of the same picture.
     """
     full = ranges.full_chroma(PALE)
     return kernels.threaded(

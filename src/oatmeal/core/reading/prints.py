@@ -26,6 +26,7 @@ from oatmeal.core.reading.fitting import Fitted, Points, fit, tones_of
 from oatmeal.core.reading.samples import POINTS, QUICK, Subject, subject
 from oatmeal.core.reading.scales import scale_of
 from oatmeal.core.recipe import Recipe, from_document
+from oatmeal.core.trust import FINE, Trust
 
 Plane = NDArray[np.float32]
 Values = NDArray[np.float64]
@@ -73,13 +74,13 @@ class Pair:
         Linear light, prepared as the print's was.
     grey : float32 (h, w)
         The print, encoded 0 to 1; it need not be of the same size or crop.
-    auto_guard : float
-        Of the colour picture.
+    trust : Trust
+        In the colour of the file.
     """
 
     colour: Plane
     grey: Plane
-    auto_guard: float = 0.0
+    trust: Trust = FINE
 
 
 @dataclass(frozen=True, eq=False)
@@ -214,7 +215,7 @@ def _subject(pair: Pair, points: int) -> Subject:
     there = cv2.resize(weight, size, interpolation=cv2.INTER_AREA) > 0.99
     if there.mean() < 0.02:
         raise ReadingError(NOT_THE_SAME)
-    return subject(small, np.asarray(grey, np.float32), there, pair.auto_guard, scale, points)
+    return subject(small, np.asarray(grey, np.float32), there, pair.trust, scale, points)
 
 
 def _points(

@@ -15,6 +15,7 @@ from oatmeal.core.picture import ArrayPicture
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.reading.fitting import tones_of
 from oatmeal.core.recipe import REST
+from oatmeal.core.trust import Trust
 
 Plane = NDArray[np.float32]
 Values = NDArray[np.float64]
@@ -67,7 +68,7 @@ class Subject:
 
 
 def subject(
-    rgb_linear: Plane, target: Plane, there: NDArray[np.bool_], auto_guard: float, scale: float,
+    rgb_linear: Plane, target: Plane, there: NDArray[np.bool_], trust: Trust, scale: float,
     points: int = POINTS, seed: int = 0,
 ) -> Subject:  # fmt: skip
     """Choose points of a picture and its print.
@@ -75,7 +76,7 @@ def subject(
     Flat places are preferred, where a small displacement does not matter, and every kind of colour
     and tone gets its share, the rarer the more of it.
     """
-    pipeline = Pipeline(ArrayPicture(rgb_linear, auto_guard, scale=scale))
+    pipeline = Pipeline(ArrayPicture(rgb_linear, scale=scale, trust_of_file=lambda: trust))
     colours = pipeline.analysis(REST)
     hue = colours.hue * (360 / ranges.HUE_TABLE_SIZE)
     weights = ranges.weights(hue, ranges.CENTRES)

@@ -226,5 +226,5 @@ class Mix(Step):
     )
     guard: Annotated[float, Field(ge=0, le=100)] | Literal["auto"] = setting(
         "guard", 0, 100, "auto", group="lifts", trial=25, scale="stays", bound=False,
-        meaning="smoothing of the colour that lifts are computed from",
+        meaning="how coarse the file's colour is taken to be, and drawn anew from light; 0 is off",
     )  # fmt: skip

@@ -39,7 +39,8 @@ export function framing(bench) {
     waiting: true,
     /** Parts of the photograph are transparent: what lies there nobody meant. */
     transparent: false,
-    autoGuard: 0,
+    /** What the file's colour can be trusted with. @type {{words: string, coarse: number, holds: Object<string, number>}} */
+    trust: { words: "", coarse: 0, holds: {} },
     /** What is shown as touched: a place, or the number of a picked colour. @type {[number, number]|number|null} */
     touching: null,
     /** The column whose heights are wanted. @type {string|number|null} */
@@ -183,7 +184,7 @@ export function framing(bench) {
       bench.clean.draw();
       if (!frame.wish.measured) return;
       bench.sight.clipping = figures.clipping;
-      this.autoGuard = figures.auto_guard;
+      this.trust = figures.trust;
       picture.marks = bench.sight.marksNow();
       if (this.touching === null) {
         delete frame.layers.touched;

@@ -78,6 +78,15 @@ export function mixing(bench) {
       const names = idle.map(([name]) => name).join(" and ");
       return `This picture holds no ${names}: ${idle.length > 1 ? "those lifts do" : "that lift does"} nothing here.`;
     },
+    /** Lifts that go beyond what the file's colour carries. */
+    holdsWords() {
+      const { lifts, on } = bench.work.recipe.mix;
+      if (!on || bench.work.step !== "mix") return "";
+      const beyond = Object.entries(bench.frame.trust.holds).filter(([name, stops]) => Math.abs(lifts[name]) > stops);
+      if (!beyond.length) return "";
+      const told = beyond.map(([name, stops]) => `${name} to about ${stops} ${stops === 1 ? "stop" : "stops"}`).join(", ");
+      return `This file’s colour carries ${told}: beyond that its faults show.`;
+    },
     mergingWords() {
       return this.merging ? `${this.merging.apart.toFixed(1)} L* apart` : "";
     },
@@ -124,12 +133,10 @@ export function mixing(bench) {
       return bench.work.recipe.mix.guard === "auto";
     },
     guardWords() {
-      if (!this.guardIsAuto()) return "";
-      if (bench.frame.autoGuard) return `auto: ${Math.round(bench.frame.autoGuard * 100)} for this JPEG`;
-      return bench.photograph.jpeg ? "auto: off, little compressed" : "auto: off, the file is clean";
+      return this.guardIsAuto() ? bench.frame.trust.words : "";
     },
     toggleGuard() {
-      bench.work.recipe.mix.guard = this.guardIsAuto() ? Math.round(bench.frame.autoGuard * 100) : "auto";
+      bench.work.recipe.mix.guard = this.guardIsAuto() ? Math.round(bench.frame.trust.coarse * 100) : "auto";
       bench.work.settle();
     },
     columnFocus: null,

@@ -151,7 +151,7 @@ export function testing(bench) {
         this.strip.labels = setting.named;
       } else {
         const here = at(bench.work.recipe, setting.path);
-        const middle = here === "auto" ? Math.round(bench.frame.autoGuard * 100) : here;
+        const middle = here === "auto" ? Math.round(bench.frame.trust.coarse * 100) : here;
         const reach = step * (count - 1);
         const first = reach > setting.high - setting.low ? setting.low : clamp(middle - reach / 2, setting.low, setting.high - reach);
         const by = reach > setting.high - setting.low ? (setting.high - setting.low) / (count - 1) : step;
