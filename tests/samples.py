@@ -177,3 +177,10 @@ def write_dng(
                 metadata=None, subfiletype=1,
             )  # fmt: skip
     return path
+
+
+def on_the_bench(file, side):
+    """A decoded photograph as the bench reduces it for a picture whose longer side is so long."""
+    from oatmeal.core.picture import copy_of
+
+    return copy_of(copy_of(file, 2048), side)

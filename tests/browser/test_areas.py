@@ -6,10 +6,9 @@ import numpy as np
 import pytest
 from PIL import Image
 from playwright.sync_api import expect
-from samples import DEMO, write_png
+from samples import DEMO, on_the_bench, write_png
 from sittings import Sitting
 
-from oatmeal.core.picture import proxy
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe.paths import places
 from oatmeal.photofile.decode import decode
@@ -505,8 +504,9 @@ def what_the_bench_shows_is_what_the_file_gets(lift, page):
     draw(lift, (0.21, 0.2), (0.3, 0.4))
     type_value(lift, "clarity", "60")
     shown = lift.canvas()["green"]
-    rgb = proxy(decode(LIFT), max(shown.shape))
-    expected = Pipeline(rgb).codes(lift.recipe()).astype(int)
+    expected = (
+        Pipeline(on_the_bench(decode(LIFT), max(shown.shape))).codes(lift.recipe()).astype(int)
+    )
     assert np.abs(shown - expected).mean() < 1.0
 
 

@@ -3,11 +3,10 @@
 import numpy as np
 import pytest
 from playwright.sync_api import expect
-from samples import DEMO
+from samples import DEMO, on_the_bench
 from sittings import Sitting
 
 from oatmeal.core.finish import quantised
-from oatmeal.core.picture import proxy, reduced
 from oatmeal.core.pipeline import Pipeline, render
 from oatmeal.core.recipe import REST, from_document
 from oatmeal.core.recipe.curves import SHIPPED
@@ -34,8 +33,7 @@ def expected(bench, recipe, layer="grey"):
     """The frame that the core renders for this recipe at the size that is shown."""
     picture = decode(BUNTING)
     canvas = bench.canvas()
-    small = reduced(proxy(picture, 2048), canvas["width"])
-    return Pipeline(small).codes(recipe).astype(int)
+    return Pipeline(on_the_bench(picture, canvas["width"])).codes(recipe).astype(int)
 
 
 @looks.part

@@ -9,11 +9,10 @@ import pytest
 import tifffile
 from PIL import Image
 from playwright.sync_api import expect
-from samples import write_png
+from samples import on_the_bench, write_png
 from sittings import Sitting
 
 from oatmeal.core.colour import decode_srgb
-from oatmeal.core.picture import proxy, reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST
 from oatmeal.core.recipe.examples import FINISH_STARTS
@@ -325,7 +324,7 @@ def cloths(desk, page, tmp_path):
 
 def as_rendered(path, recipe, side):
     """What the core makes of a file at a size."""
-    return Pipeline(reduced(proxy(decode(path), 2048), side)).coloured(recipe).astype(int)
+    return Pipeline(on_the_bench(decode(path), side)).coloured(recipe).astype(int)
 
 
 def coloured(page):

@@ -3,10 +3,9 @@
 import numpy as np
 import pytest
 from playwright.sync_api import expect
-from samples import DEMO
+from samples import DEMO, on_the_bench
 from sittings import Sitting
 
-from oatmeal.core.picture import ArrayPicture, proxy, reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST
 from oatmeal.core.seeing import strip
@@ -27,14 +26,15 @@ def bench(desk):
 
 @pytest.fixture(scope="module")
 def source():
-    return proxy(decode(BUNTING), 2048)
+    return decode(BUNTING)
 
 
 def check(bench, source, recipe=None):
     """The shown frame is the core's frame of the stored recipe."""
     canvas = bench.canvas()
-    small = reduced(source, canvas["width"])
-    expected = Pipeline(small).codes(recipe or bench.recipe()).astype(int)
+    expected = (
+        Pipeline(on_the_bench(source, canvas["width"])).codes(recipe or bench.recipe()).astype(int)
+    )
     assert np.abs(canvas["green"] - expected).max() <= 1
 
 
@@ -258,7 +258,7 @@ def centres_move_in_the_maps_foot(bench, page, source):
 
 @mix.part
 def guard_auto_and_by_hand(bench, page):
-    expect(page.get_by_text("colour is ")).to_be_visible()
+    expect(page.get_by_text("colour is half as fine as light here: drawn from it")).to_be_visible()
     page.get_by_label("auto").click()
     bench.settled()
     assert bench.recipe().mix.guard == 0
@@ -316,8 +316,8 @@ def a_test_strip_of_a_number(bench, page, source):
     bench.settled()
     canvas = bench.canvas()
     recipes = strip.variants(REST, "mix.lifts.blue", [-1.0, -0.5, 0.0, 0.5, 1.0])
-    small = reduced(source, canvas["width"])
-    expected = strip.render(ArrayPicture(small), recipes, upright=True).astype(int)
+    small = on_the_bench(source, canvas["width"])
+    expected = strip.render(small, recipes, upright=True).astype(int)
     assert np.abs(canvas["green"] - expected).max() <= 1
     page.get_by_role("button", name="wider").click()
     expect(page.get_by_role("button", name="Keep \N{MINUS SIGN}2")).to_be_visible()

@@ -3,11 +3,11 @@
 import numpy as np
 import pytest
 from playwright.sync_api import expect
-from samples import DEMO, write_dng
+from samples import DEMO, on_the_bench, write_dng
 from sittings import Sitting
 
 from oatmeal.core.colour import kernels
-from oatmeal.core.picture import ArrayPicture, proxy, reduced
+from oatmeal.core.picture import proxy, reduced
 from oatmeal.core.pipeline import Pipeline, render
 from oatmeal.core.recipe import REST
 from oatmeal.photofile.decode import decode
@@ -35,8 +35,7 @@ def light(desk):
 
 def prepared(desk, side):
     """What the core makes of the stored recipe, 8-bit codes."""
-    rgb = reduced(proxy(decode(MUGS), 2048), side)
-    return kernels.display(Pipeline(ArrayPicture(rgb, scale=side / 1600)).prepared(desk.recipe()))
+    return kernels.display(Pipeline(on_the_bench(decode(MUGS), side)).prepared(desk.recipe()))
 
 
 def green(desk):
@@ -61,7 +60,7 @@ def the_colour_picture_is_shown_as_it_is_prepared(prepare, page):
     assert light(prepare) == REST.prepare.light
     page.get_by_role("button", name="grey", exact=True).click()
     prepare.settled()
-    greys = Pipeline(reduced(proxy(decode(MUGS), 2048), side)).codes(REST)
+    greys = Pipeline(on_the_bench(decode(MUGS), side)).codes(REST)
     assert np.abs(green(prepare)[0] - greys).max() <= 2
     page.get_by_role("button", name="colour", exact=True).click()
 
@@ -155,7 +154,7 @@ def plain_follows_and_the_file_holds_what_was_seen(prepare, page):
     page.keyboard.down("p")
     shown, side = green(prepare)
     page.keyboard.up("p")
-    plain = Pipeline(reduced(proxy(decode(MUGS), 2048), side)).codes(prepare.recipe().plain())
+    plain = Pipeline(on_the_bench(decode(MUGS), side)).codes(prepare.recipe().plain())
     assert np.abs(shown - plain).max() <= 2
     page.get_by_role("button", name="Export").click()
     page.get_by_role("button", name="TIFF").click()

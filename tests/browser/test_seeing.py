@@ -8,10 +8,9 @@ import pytest
 from PIL import Image
 from playwright.sync_api import expect
 from running import Oatmeal
-from samples import DEMO
+from samples import DEMO, on_the_bench
 from sittings import Sitting
 
-from oatmeal.core.picture import proxy, reduced
 from oatmeal.core.pipeline import Pipeline, render
 from oatmeal.core.recipe import REST, from_document
 from oatmeal.library import history, photographs, versions
@@ -31,7 +30,7 @@ def bench(desk):
 
 def small(canvas):
     """The photograph as the core reduces it for a canvas."""
-    return reduced(proxy(decode(BUNTING), 2048), max(canvas["green"].shape))
+    return on_the_bench(decode(BUNTING), max(canvas["green"].shape))
 
 
 def near(canvas, recipe):
@@ -392,12 +391,13 @@ def test_history_branches_kept_states_and_pictures(bench, page):
     with bench.database.session() as session:
         ids = [step["id"] for step in history.listed(session, 1)["steps"]]
         recipes = [history.recipe(session, 1, number) for number in ids]
-    small = reduced(proxy(decode(BUNTING), 2048), 240)
+    small = on_the_bench(decode(BUNTING), 240)
     for found, recipe in zip(drawn(), recipes, strict=True):
         assert np.abs(found - Pipeline(small).codes(recipe)).max() <= 1
     # the other side of a comparison may be any step
     page.get_by_role("button", name=re.compile("^Compare with: red lift 1 → 2 stops")).click()
     bench.settled()
+    bench.until(lambda: bench.canvas("otherCoarse")["green"].any())
     assert near(bench.canvas("otherCoarse"), recipes[1]) <= 1
     expect(page.locator(".differences")).to_contain_text("red lift 2 → 1 stop")
     steps.nth(1).locator(".go").click()  # back to the branch that was left

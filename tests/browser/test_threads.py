@@ -5,10 +5,9 @@ import re
 import numpy as np
 import pytest
 from playwright.sync_api import expect
-from samples import DEMO
+from samples import DEMO, on_the_bench
 from sittings import Sitting
 
-from oatmeal.core.picture import ArrayPicture, proxy, reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST
 from oatmeal.photofile.decode import decode
@@ -45,7 +44,7 @@ def a_foot_is_dragged_to_its_neighbour_s_and_the_greys_follow(loom, page):
     assert -15 < threads(loom).orange.hue < -8
     canvas = loom.canvas()
     side = max(canvas["width"], canvas["height"])
-    work = Pipeline(ArrayPicture(reduced(proxy(decode(WAGON), 2048), side), scale=side / 1800))
+    work = Pipeline(on_the_bench(decode(WAGON), side))
     assert np.abs(canvas["green"] - work.codes(loom.recipe()).astype(int)).max() <= 1
     loom.drag(foot(page, "orange"), -300, 0)
     assert threads(loom).orange.hue == -24  # two degrees beside red

@@ -3,10 +3,9 @@
 import numpy as np
 import pytest
 from playwright.sync_api import expect
-from samples import DEMO
+from samples import DEMO, on_the_bench
 from sittings import Sitting
 
-from oatmeal.core.picture import proxy, reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST
 from oatmeal.core.seeing.points import find_points
@@ -26,14 +25,13 @@ def bench(desk, page):
 
 @pytest.fixture(scope="module")
 def source():
-    return proxy(decode(FOG), 2048)
+    return decode(FOG)
 
 
 def check(bench, source):
     """The shown frame is the core's frame of the stored recipe."""
     canvas = bench.canvas()
-    small = reduced(source, canvas["width"])
-    expected = Pipeline(small).codes(bench.recipe()).astype(int)
+    expected = Pipeline(on_the_bench(source, canvas["width"])).codes(bench.recipe()).astype(int)
     assert np.abs(canvas["green"] - expected).max() <= 1
 
 
@@ -52,7 +50,7 @@ def set_points_ends_the_mud(bench, page, source):
     expect(page.get_by_text("the lightest tone leaves 2 % ink")).to_be_visible()
     bench.settled()
     levels = bench.recipe().tone.levels
-    expected = find_points(Pipeline(reduced(source, 1600)), REST)
+    expected = find_points(Pipeline(on_the_bench(source, 1600)), REST)
     assert levels.black == pytest.approx(expected.black, abs=0.5)
     assert levels.white == pytest.approx(expected.white, abs=0.5)
     assert levels.out_white == 250
