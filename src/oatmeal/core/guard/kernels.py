@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import math
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.colour.filters import box_means
-from oatmeal.core.colour.lanes import decode_inside, encode_row
-from oatmeal.core.loops import inline_rows, parallel, rows_of, serial
+from oatmeal.core.colour.lanes import decode_row, encode_row
+from oatmeal.core.loops import parallel, rows_of, serial
 
 _f = np.float32
 
@@ -44,9 +43,63 @@ _SLOPE_NOISE: Final = _f((1.0 / 255) ** 2)
 #: Difference of luma at which a cell counts a quarter for a pixel.
 _ALIKE: Final = _f(1 / (7.0 / 255) ** 2)
 
+#: Pixels of a row that are worked on at once, and beside them: multiples of every cell's size.
+_PART: Final = 768
+_BESIDE: Final = 12
+
 #: No channel becomes brighter than this, if it was not.
 BRIGHTEST: Final = 1.25
 _BRIGHTEST = _f(BRIGHTEST)
+
+
+# Loops with one result each: with more arrays in one, the compiler cannot tell that none overlaps
+# another, and gives up on many pixels at a time.
+
+
+@serial
+def _add(row, out):  # type: ignore[no-untyped-def]
+    for x in range(row.shape[0]):
+        out[x] += row[x]
+
+
+@serial
+def _add_products(one, two, out):  # type: ignore[no-untyped-def]
+    for x in range(one.shape[0]):
+        out[x] += one[x] * two[x]
+
+
+@serial
+def _luminance(red, green, blue, out):  # type: ignore[no-untyped-def]
+    for x in range(out.shape[0]):
+        out[x] = _YR * red[x] + _YG * green[x] + _YB * blue[x]
+
+
+@serial
+def _add_foretold(share, slope, level, light, out):  # type: ignore[no-untyped-def]
+    for x in range(out.shape[0]):
+        out[x] += share[x] * (slope[x] * light[x] + level[x])
+
+
+@serial
+def _kept(told, total, keep, own, slope, fine, narrow):  # type: ignore[no-untyped-def]
+    """What is foretold, in place, with the own chroma as far as it is kept."""
+    for x in range(told.shape[0]):
+        one = _f(1.0) / total[x]
+        value = told[x] * one
+        told[x] = value + keep[x] * one * (own[x] + narrow * slope[x] * fine[x] - value)
+
+
+@serial
+def _within(channel, own, gain, left):  # type: ignore[no-untyped-def]
+    """A channel as bright as the pixel was; what was outside the gamut stays there."""
+    for x in range(channel.shape[0]):
+        channel[x] = (channel[x] + min(own[x], _f(0.0))) * gain[x] + left[x]
+
+
+@serial
+def _paled(channel, was, pale):  # type: ignore[no-untyped-def]
+    for x in range(channel.shape[0]):
+        channel[x] = was[x] + pale[x] * (channel[x] - was[x])
 
 
 @parallel
@@ -83,15 +136,14 @@ def _apart(chunk, rgb, cell, step, luma, cb, cr, cells):  # type: ignore[no-unty
                 encode_row(green, green)
                 encode_row(blue, blue)
                 for x in range(width):
-                    light = _R * red[x] + _G * green[x] + _B * blue[x]
-                    one[x] = light
-                    two[x] = _CB * (blue[x] - light)
-                    three[x] = _CR * (red[x] - light)
-            l0, l1, l2 = line[0], line[1], line[2]
-            for x in range(width):
-                l0[x] += one[x]
-                l1[x] += two[x]
-                l2[x] += three[x]
+                    one[x] = _R * red[x] + _G * green[x] + _B * blue[x]
+                for x in range(width):
+                    two[x] = _CB * (blue[x] - one[x])
+                for x in range(width):
+                    three[x] = _CR * (red[x] - one[x])
+            _add(one, line[0])
+            _add(two, line[1])
+            _add(three, line[2])
             if at % step == step - 1:
                 for k in range(3):
                     for x in range(width, columns * cell):
@@ -104,16 +156,14 @@ def _apart(chunk, rgb, cell, step, luma, cb, cr, cells):  # type: ignore[no-unty
                     for x in range(columns * cell):
                         line[k, x] = _f(0.0)
                 a, p, q = small[0], small[1], small[2]
-                for x in range(fewer):
-                    sums[0, x] += a[x]
-                    sums[1, x] += p[x]
-                    sums[2, x] += q[x]
-                for x in range(fewer):
-                    sums[3, x] += a[x] * a[x]
-                    sums[4, x] += p[x] * p[x] + q[x] * q[x]
-                for x in range(fewer):
-                    sums[5, x] += a[x] * p[x]
-                    sums[6, x] += a[x] * q[x]
+                _add(a, sums[0])
+                _add(p, sums[1])
+                _add(q, sums[2])
+                _add_products(a, a, sums[3])
+                _add_products(p, p, sums[4])
+                _add_products(q, q, sums[4])
+                _add_products(a, p, sums[5])
+                _add_products(a, q, sums[6])
         for k in range(7):
             for column in range(columns):
                 total = _f(0.0)
@@ -225,86 +275,79 @@ def _foretold(chunk, agreed, spread, fits, near, floor, share, out):  # type: ig
             out[6, y, x] = with_q / v * min(fit, _f(1.0))
 
 
-@inline_rows
-def _decode(row, out):  # type: ignore[no-untyped-def]
-    """Light of encoded values, also of those beyond 1 and below 0 (IEC 61966-2-1)."""
-    for x in range(row.shape[0]):
-        out[x] = decode_inside(abs(row[x]))
-    for x in range(row.shape[0]):
-        if abs(row[x]) > _f(1.0):
-            out[x] = ((abs(row[x]) + _f(0.055)) / _f(1.055)) ** _f(2.4)
-        out[x] = math.copysign(out[x], row[x])
+@serial
+def _spread(row, cells, sure, told, cell, begin, out):  # type: ignore[no-untyped-def]
+    """A row of cells along pixels from ``begin`` on, which is a cell's: the left and the right one.
+
+    Light, sureness, and what is foretold: slopes, levels, how far the own is kept, finest slopes.
+    """
+    columns, width = sure.shape[1], out.shape[2]
+    half = cell // 2
+    for k in range(9):
+        line = told[k - 2, row]
+        if k == 0:
+            line = cells[0, row]
+        elif k == 1:
+            line = sure[row]
+        left, right = out[0, k], out[1, k]
+        x, j = 0, begin // cell
+        while x < width:
+            here = line[min(j, columns - 1)]
+            before = line[max(j - 1, 0)] if cell > 1 else here
+            stop = j * cell + half - begin if cell > 1 else x + 1
+            stop = min(stop, width)
+            while x < stop:
+                left[x] = before
+                right[x] = here
+                x += 1
+            j += 1
 
 
 @serial
-def _block(block, rgb, luma, cb, cr, cells, sure, told, cell, narrow, out):  # type: ignore[no-untyped-def]
-    """Rows between the same two rows of cells, whose values are spread along the row once."""
-    height, width = luma.shape
-    rows, columns = sure.shape
-    half = cell // 2
-    first = max((block - 1) * cell + half, 0) if cell > 1 else block
-    last = min(block * cell + half, height) if cell > 1 else min(block + 1, height)
-    if first >= last:
-        return
-    upper = min(max(block - 1, 0), rows - 1) if cell > 1 else min(block, rows - 1)
-    lower = min(block, rows - 1)
-    # upper left, upper right, lower left, lower right: light, sureness, and what is foretold
-    spread = np.empty((4, 9, width), np.float32)
-    for corner in range(4):
-        i = lower if corner > 1 else upper
-        for k in range(9):
-            target = spread[corner, k]
-            x = 0
-            for j in range(columns + 1):
-                left = min(max(j - 1, 0), columns - 1) if cell > 1 else min(j, columns - 1)
-                place = min(j, columns - 1) if corner % 2 else left
-                value = cells[0, i, place] if k == 0 else sure[i, place]
-                if k > 1:
-                    value = told[k - 2, i, place]
-                stop = min(j * cell + half, width) if cell > 1 else min(j + 1, width)
-                while x < stop:
-                    target[x] = value
-                    x += 1
-    across = np.empty(width, np.float32)
-    for x in range(width):  # in whole numbers, or a third would be a little less than itself
-        across[x] = _f(((2 * x + 1 + cell) % (2 * cell)) / (2.0 * cell))
-    work = np.empty((12, width), np.float32)
+def _block(  # type: ignore[no-untyped-def]
+    block, rgb, luma, cb, cr, upper, lower, across, work, cell, narrow, begin, inside, out,
+):  # fmt: skip
+    """Rows between the same two rows of cells, whose values are spread along the row."""
+    height, width = luma.shape[0], across.shape[0]
+    end = begin + width
+    first = max((block - 1) * cell + cell // 2, 0) if cell > 1 else block
+    last = min(block * cell + cell // 2, height) if cell > 1 else min(block + 1, height)
     red, green, blue, n, p, q = work[0], work[1], work[2], work[3], work[4], work[5]
     keep, s, t, fine, pairs, low = work[6], work[7], work[8], work[9], work[10], work[11]
     for y in range(first, last):
         down = _f(((2 * y + 1 + cell) % (2 * cell)) / (2.0 * cell))
-        light, own_p, own_q = luma[y], cb[y], cr[y]
+        light, own_p, own_q = luma[y, begin:end], cb[y, begin:end], cr[y, begin:end]
         for x in range(width):
             n[x] = p[x] = q[x] = keep[x] = _f(0.0)
         for x in range(width):
             s[x] = t[x] = fine[x] = _f(0.0)
         for corner in range(4):
-            one, two = spread[corner, 0], spread[corner, 1]
-            slope_p, slope_q = spread[corner, 2], spread[corner, 3]
-            level_p, level_q, own = spread[corner, 4], spread[corner, 5], spread[corner, 6]
+            values = lower[corner % 2] if corner > 1 else upper[corner % 2]
+            one, two = values[0], values[1]
+            slope_p, slope_q, level_p, level_q = values[2], values[3], values[4], values[5]
+            own = values[6]
             share = down if corner > 1 else _f(1.0) - down
             base, sign = (_f(0.0), _f(1.0)) if corner % 2 else (_f(1.0), _f(-1.0))
             for x in range(width):
                 d = one[x] - light[x]
                 like = _f(1.0) / (_f(1.0) + d * d * _ALIKE)
                 low[x] = share * (base + sign * across[x]) * (like * like * two[x] + _f(1e-6))
-                n[x] += low[x]
-            for x in range(width):
-                p[x] += low[x] * (slope_p[x] * light[x] + level_p[x])
-                q[x] += low[x] * (slope_q[x] * light[x] + level_q[x])
-                keep[x] += low[x] * own[x]
+            _add(low, n)
+            _add_foretold(low, slope_p, level_p, light, p)
+            _add_foretold(low, slope_q, level_q, light, q)
+            _add_products(low, own, keep)
             if narrow > _f(0.0):
-                more_p, more_q = spread[corner, 7], spread[corner, 8]
                 for x in range(width):
-                    place_ = share * (base + sign * across[x])
-                    s[x] += place_ * more_p[x]
-                    t[x] += place_ * more_q[x]
+                    low[x] = share * (base + sign * across[x])
+                _add_products(low, values[7], s)
+                _add_products(low, values[8], t)
         if narrow > _f(0.0):  # the band that half the size lacks: light less its 2 x 2 means
             g0 = min(max(y - y % 2, 0), height - 1)
             g1 = min(g0 + 1, height - 1)
             h0 = min(max(g0 + (2 if y % 2 else -2), 0), height - 1)
             h1 = min(h0 + 1, height - 1)
-            a0, a1, b0, b1 = luma[g0], luma[g1], luma[h0], luma[h1]
+            a0, a1 = luma[g0, begin:end], luma[g1, begin:end]
+            b0, b1 = luma[h0, begin:end], luma[h1, begin:end]
             for x in range(width):
                 pairs[x] = _f(0.375) * (a0[x] + a1[x]) + _f(0.125) * (b0[x] + b1[x])
             for k in range(1, width // 2 - 1):
@@ -312,42 +355,74 @@ def _block(block, rgb, luma, cb, cr, cells, sure, told, cell, narrow, out):  # t
                 mean = _f(0.375) * (pairs[x] + pairs[x + 1])
                 fine[x] = light[x] - mean - _f(0.125) * (pairs[x - 2] + pairs[x - 1])
                 fine[x + 1] = light[x + 1] - mean - _f(0.125) * (pairs[x + 2] + pairs[x + 3])
+        _kept(p, n, keep, own_p, s, fine, narrow)
+        _kept(q, n, keep, own_q, t, fine, narrow)
         for x in range(width):
-            one_ = _f(1.0) / n[x]
-            k_ = keep[x] * one_
-            told_p, told_q = p[x] * one_, q[x] * one_
-            p[x] = told_p + k_ * (own_p[x] + narrow * s[x] * fine[x] - told_p)
-            q[x] = told_q + k_ * (own_q[x] + narrow * t[x] * fine[x] - told_q)
+            red[x] = light[x] + q[x] * _f(1.402)
         for x in range(width):
-            r = light[x] + q[x] * _f(1.402)
-            b = light[x] + p[x] * _f(1.772)
-            red[x], blue[x] = r, b
-            green[x] = (light[x] - _R * r - _B * b) * (_f(1.0) / _G)
-        _decode(red, p)
-        _decode(green, q)
-        _decode(blue, s)
+            blue[x] = light[x] + p[x] * _f(1.772)
         for x in range(width):
-            r0, g_, b0_ = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
-            was = _YR * r0 + _YG * g_ + _YB * b0_
-            # no colour leaves the gamut that was not outside
-            r1 = max(p[x], min(r0, _f(0.0)))
-            g1_ = max(q[x], min(g_, _f(0.0)))
-            b1_ = max(s[x], min(b0_, _f(0.0)))
-            now = _YR * r1 + _YG * g1_ + _YB * b1_
-            gain = min(max(was, _f(0.0)) / max(now, _f(1e-6)), _f(4.0))
-            left = was - now * gain  # where that is not enough, grey makes up for it
-            r1, g1_, b1_ = r1 * gain + left, g1_ * gain + left, b1_ * gain + left
-            most, limit = max(r1, g1_, b1_), max(_BRIGHTEST, r0, g_, b0_)
-            pale = (limit - was) / (most - was) if most > limit else _f(1.0)
-            out[y, x, 0] = was + pale * (r1 - was)
-            out[y, x, 1] = was + pale * (g1_ - was)
-            out[y, x, 2] = was + pale * (b1_ - was)
+            green[x] = (light[x] - _R * red[x] - _B * blue[x]) * (_f(1.0) / _G)
+        decode_row(red, p)
+        decode_row(green, q)
+        decode_row(blue, s)
+        for x in range(width):
+            at = begin + x
+            red[x], green[x], blue[x] = rgb[y, at, 0], rgb[y, at, 1], rgb[y, at, 2]
+        was, now, gain, left, pale = n, keep, t, fine, low
+        _luminance(red, green, blue, was)
+        for x in range(width):
+            low[x] = _YR * min(red[x], _f(0.0)) + _YG * min(green[x], _f(0.0))
+        for x in range(width):
+            low[x] += _YB * min(blue[x], _f(0.0))
+        _luminance(p, q, s, now)
+        _add(low, now)
+        for x in range(width):
+            gain[x] = min(max(was[x], _f(0.0)) / max(now[x], _f(1e-6)), _f(4.0))
+        for x in range(width):
+            left[x] = was[x] - now[x] * gain[x]  # where gain is not enough, grey makes up for it
+        _within(p, red, gain, left)
+        _within(q, green, gain, left)
+        _within(s, blue, gain, left)
+        for x in range(width):
+            limit = max(max(red[x], green[x]), max(blue[x], _BRIGHTEST))
+            most = max(max(p[x], q[x]), s[x])
+            share_ = (limit - was[x]) / max(most - was[x], _f(1e-6))
+            pale[x] = min(share_, _f(1.0)) if most > limit else _f(1.0)
+        _paled(p, was, pale)
+        _paled(q, was, pale)
+        _paled(s, was, pale)
+        for x in range(inside[0] - begin, inside[1] - begin):
+            at = begin + x
+            out[y, at, 0], out[y, at, 1], out[y, at, 2] = p[x], q[x], s[x]
 
 
 @parallel
 def _settled(chunk, rgb, luma, cb, cr, cells, sure, told, cell, narrow, out):  # type: ignore[no-untyped-def]
-    for block in rows_of(chunk, sure.shape[0] + 1):
-        _block(block, rgb, luma, cb, cr, cells, sure, told, cell, narrow, out)
+    whole, rows = luma.shape[1], sure.shape[0]
+    # what a part of a row needs stays in the cache; the finest band looks two pixels beyond it
+    for left in range(0, whole, _PART):
+        begin, end = max(left - _BESIDE, 0), min(left + _PART + _BESIDE, whole)
+        inside = (left, min(left + _PART, whole))
+        width = end - begin
+        spread = np.empty((2, 2, 9, width), np.float32)
+        work = np.empty((12, width), np.float32)
+        across = np.empty(width, np.float32)
+        for x in range(width):  # in whole numbers, or a third would be a little less than itself
+            across[x] = _f(((2 * (begin + x) + 1 + cell) % (2 * cell)) / (2.0 * cell))
+        known = -1
+        for block in rows_of(chunk, rows + 1):
+            above = min(max(block - 1, 0), rows - 1) if cell > 1 else min(block, rows - 1)
+            below = min(block, rows - 1)
+            upper, lower = spread[(block + 1) % 2], spread[block % 2]
+            if known != above:
+                _spread(above, cells, sure, told, cell, begin, upper)
+            _spread(below, cells, sure, told, cell, begin, lower)
+            known = below
+            _block(
+                block, rgb, luma, cb, cr, upper, lower, across, work, cell, narrow, begin, inside,
+                out,
+            )  # fmt: skip
 
 
 def _space() -> Plane:
