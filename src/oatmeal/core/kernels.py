@@ -59,7 +59,7 @@ ROOMS: Final = (
     Room("bands.kernels", "the picture", 1.1),
     Room("colour.filters", "the picture", 0.5),
     Room("seeing.kernels", "Mix", 2.5),
-    Room("guard.kernels", "Mix", 2.3),
+    Room("guard.kernels", "Mix", 9.5),
     Room("prepare.noise_kernels", "Prepare", 5.6),
     Room("finish.kernels", "Finish", 7.9),
     Room("tone.fine_kernel", "Tone", 5.5),

@@ -57,6 +57,16 @@ _BRIGHTEST = _f(BRIGHTEST)
 
 
 @serial
+def _encode(row):  # type: ignore[no-untyped-def]
+    encode_row(row, row)
+
+
+@serial
+def _decode(row, out):  # type: ignore[no-untyped-def]
+    decode_row(row, out)
+
+
+@serial
 def _add(row, out):  # type: ignore[no-untyped-def]
     for x in range(row.shape[0]):
         out[x] += row[x]
@@ -132,9 +142,9 @@ def _apart(chunk, rgb, cell, step, luma, cb, cr, cells):  # type: ignore[no-unty
             if row * cell + at < height:
                 for x in range(width):
                     red[x], green[x], blue[x] = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
-                encode_row(red, red)
-                encode_row(green, green)
-                encode_row(blue, blue)
+                _encode(red)
+                _encode(green)
+                _encode(blue)
                 for x in range(width):
                     one[x] = _R * red[x] + _G * green[x] + _B * blue[x]
                 for x in range(width):
@@ -363,9 +373,9 @@ def _block(  # type: ignore[no-untyped-def]
             blue[x] = light[x] + p[x] * _f(1.772)
         for x in range(width):
             green[x] = (light[x] - _R * red[x] - _B * blue[x]) * (_f(1.0) / _G)
-        decode_row(red, p)
-        decode_row(green, q)
-        decode_row(blue, s)
+        _decode(red, p)
+        _decode(green, q)
+        _decode(blue, s)
         for x in range(width):
             at = begin + x
             red[x], green[x], blue[x] = rgb[y, at, 0], rgb[y, at, 1], rgb[y, at, 2]
