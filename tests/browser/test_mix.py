@@ -1,5 +1,8 @@
 """The Mix step's instruments, each checked in pixels and in the stored recipe."""
 
+from importlib.util import find_spec
+from pathlib import Path
+
 import numpy as np
 import pytest
 from playwright.sync_api import expect
@@ -350,3 +353,22 @@ def a_test_strip_of_choices(bench, page, source):
 
 def test_the_step_in_one_sitting(sitting):
     sitting(mix)
+
+
+def test_a_lift_beyond_what_the_file_carries_is_told_beside_the_picture(desk, page):
+    """scikit-learn's china.jpg, whose sky holds about two stops."""
+    packages = Path(find_spec("sklearn").origin).parent
+    desk.begin(packages / "datasets" / "images" / "china.jpg")
+    page.keyboard.press("m")
+    expect(page.get_by_text("colour was kept coarsely here: held")).to_be_visible()
+    told = page.locator(".shown-as", has_text="This file’s colour carries blue to about 2 stops")
+    field = page.locator('input.number[data-path="mix.lifts.blue"]')
+    page.wait_for_timeout(1500)  # what it carries is measured once nothing else is to be done
+    for stops, shown in (("-3", True), ("-1", False), ("2.9", True)):
+        field.fill(stops)
+        field.press("Enter")
+        desk.settled()
+        expect(told).to_be_visible(visible=shown)
+    page.keyboard.press("Escape")
+    page.keyboard.press("t")
+    expect(told).to_be_hidden()

@@ -18,7 +18,7 @@ from oatmeal.core.colour import (
     oklab,
 )
 from oatmeal.core.guard import Settling
-from oatmeal.core.guard.measuring import holds, measured, trust_of, with_holds
+from oatmeal.core.guard.measuring import held_stops, holds, measured, trust_of
 from oatmeal.core.picture import ArrayPicture, framed
 from oatmeal.core.pipeline import Pipeline, Region, render
 from oatmeal.core.prepare import geometry
@@ -268,13 +268,14 @@ def test_a_range_holds_as_much_as_its_faults_leave():
     """china.jpg breaks up where its sky is moved by more than about two stops."""
     china = of_codes(of_scikit_learn("china.jpg"))
     size = (china.width, china.height)
-    told = with_holds(china.trust(), china.linear, *size)
-    assert 1.5 < told.holds["blue"] < 2.6
-    assert "purple" not in told.holds  # there is none
+    told = held_stops(china.trust(), china.linear, *size)
+    assert 1.5 < told["blue"] < 2.6
+    assert "purple" not in told  # there is none
     clean = of_codes(skimage.data.astronaut())
-    assert with_holds(clean.trust(), clean.linear, 512, 512).holds == {}
+    assert held_stops(clean.trust(), clean.linear, 512, 512) == {}
     settled = Settling(china.trust()).colour(china.linear(0, 0, *size))
-    assert "blue" not in holds([settled], told)  # what is settled has hardly anything left to take
+    # what is settled has hardly anything left to take
+    assert "blue" not in holds([settled], china.trust())
 
 
 def test_a_percentage_says_how_coarse_colour_is_taken_to_be():

@@ -7,8 +7,7 @@ tables say and whoever compressed it before.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from typing import Final
 
 #: Chroma, in codes of 255, that is not told from a block's step: of fine and of coarse colour.
@@ -42,16 +41,12 @@ class Trust:
         0: colour is as fine as light; 1: half as fine either way (4:2:0).
     told : bool
         False where light tells nothing of the colour, and its faults could not be measured.
-    holds : mapping
-        By the range's name, the stops of lift from which its faults are seen; only those that are
-        limited.
     """
 
     settles: bool = True
     coarse: float = 0.0
     narrow: float = 0.0
     told: bool = True
-    holds: Mapping[str, float] = field(default_factory=dict, compare=False)
 
     @property
     def floor(self) -> float:

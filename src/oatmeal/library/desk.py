@@ -6,12 +6,14 @@ import base64
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core import prepare
+from oatmeal.core.kernels import NotReady
 from oatmeal.core.opencv import cv2
 from oatmeal.core.picture import (
     ArrayPicture,
@@ -215,6 +217,7 @@ class Desk:
                 view = self._view(order)
                 measured = view.pipeline(min(request.side, FIGURES_SIDE))
             figures = view.figures.of(measured, order, self._pins(order, request))
+            figures["holds"] = self._pixels.holds
             if request.contours:
                 figures["areas"] = _contours(view, order, request.contours)
             if request.trace is not None:
@@ -333,8 +336,10 @@ class Desk:
         return source
 
     def prepare_source(self) -> None:
-        """Decode the file ahead of the first look at 100 %."""
+        """Decode the file ahead of the first look at 100 %, and measure what its colour carries."""
         self.source()
+        with suppress(NotReady):  # another look ahead comes
+            self._pixels.measure()
 
     @property
     def transparent(self) -> bool | None:

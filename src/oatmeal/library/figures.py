@@ -49,7 +49,7 @@ class Figures:
             for x, y in pins
         ]
         trust = whole.place.picture.trust()
-        found["trust"] = {"words": trust.words(), "coarse": trust.coarse, "holds": trust.holds}
+        found["trust"] = {"words": trust.words(), "coarse": trust.coarse}
         found["coloured"] = order.recipe.coloured
         if not order.recipe.finish.toning.rests:
             found["palette"] = palette(order.recipe.finish.toning).tolist()

@@ -18,6 +18,8 @@ class Pixels:
     ----------
     held : SourcePicture or None
         None until it is decoded.
+    holds : dict
+        By ranges, the stops of lift that its colour carries; empty until that is measured.
     """
 
     def __init__(self, original: Original, proxies: Proxies) -> None:
@@ -25,6 +27,7 @@ class Pixels:
         self._proxies = proxies
         self._decoding = threading.Lock()
         self.held: SourcePicture | None = None
+        self.holds: dict[str, float] = {}
 
     def source(self) -> SourcePicture:
         """The file's own pixels, decoded once; frames of the copies go on meanwhile."""
@@ -36,6 +39,10 @@ class Pixels:
     def noise(self) -> Noise:
         """Their noise."""
         return self._proxies.noise(self._original, self.source)
+
+    def measure(self) -> None:
+        """Find out how far each range can be lifted, which frames do not wait for."""
+        self.holds = self._proxies.holds(self._original, self.source())
 
     def trust(self) -> Trust:
         """Trust in their colour."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any, BinaryIO, Final
@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.colour.kernels import from_half, to_half
-from oatmeal.core.guard.measuring import with_holds
+from oatmeal.core.guard.measuring import held_stops
 from oatmeal.core.noise import Noise
 from oatmeal.core.picture import proxy, reduced
 from oatmeal.core.trust import Trust
@@ -51,11 +51,11 @@ class Proxies:
                 np.save(file, copy)
 
             self._store.cached(_name(sha256, side), write)
-        self._store.cached(_trust_name(sha256), _told(picture))
+        self._store.cached(_trust_name(sha256), _written(asdict(picture.trust())))
 
     def adopt(self, sha256: str, made: dict[int, Path], trust: Trust) -> None:
         """Take in copies that lie in files already, by their side, and what was measured."""
-        self._store.cached(_trust_name(sha256), _written(trust))
+        self._store.cached(_trust_name(sha256), _written(asdict(trust)))
         for side, path in made.items():
             target = self._store.cache / sha256[:2] / _name(sha256, side)
             target.parent.mkdir(parents=True, exist_ok=True)
@@ -105,6 +105,17 @@ class Proxies:
             (self._store.cache / name[:2] / name).unlink(missing_ok=True)
             return _noise(self._store.cached(name, write))
 
+    def holds(self, original: Original, picture: SourcePicture) -> dict[str, float]:
+        """Stops of lift that the original's colour carries, by ranges; measured once."""
+
+        def write(file: BinaryIO) -> None:
+            size = (picture.width, picture.height)
+            _written(held_stops(self.trust(original), picture.linear, *size))(file)
+
+        name = f"{original.sha256}-holds-{_TRUST_MAKE}.json"
+        found: dict[str, float] = json.loads(self._store.cached(name, write).read_bytes())
+        return found
+
     def exif(self, original: Original) -> bytes:
         """What the original says of itself."""
         return metadata.read(self._store.original(original.sha256, original.suffix))
@@ -115,7 +126,8 @@ class Proxies:
         """Trust in the original's colour; measured at import, or once when first asked for."""
 
         def write(file: BinaryIO) -> None:
-            _told(decoded() if decoded else self.decode(original))(file)
+            picture = decoded() if decoded else self.decode(original)
+            _written(asdict(picture.trust()))(file)
 
         name = _trust_name(original.sha256)
         try:
@@ -139,14 +151,9 @@ def _noise(path: Path) -> Noise:
     return Noise(tuple(found["gain"]), tuple(found["floor"]), spectrum)
 
 
-def _told(picture: SourcePicture) -> Callable[[BinaryIO], None]:
-    """Writes what is known of a picture's colour."""
-    return _written(with_holds(picture.trust(), picture.linear, picture.width, picture.height))
-
-
-def _written(trust: Trust) -> Callable[[BinaryIO], None]:
+def _written(told: Mapping[str, Any]) -> Callable[[BinaryIO], None]:
     def write(file: BinaryIO) -> None:
-        file.write(json.dumps(asdict(trust)).encode())
+        file.write(json.dumps(told).encode())
 
     return write
 

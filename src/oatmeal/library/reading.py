@@ -19,7 +19,6 @@ from typing import Any, Final
 
 import numpy as np
 
-from oatmeal.core.guard.measuring import with_holds
 from oatmeal.core.trust import Trust
 from oatmeal.library import proxies
 from oatmeal.photofile import errors
@@ -230,5 +229,5 @@ def _told(picture: SourcePicture, copies: dict[int, Path]) -> Reading:
         picture.exif,
         tuple(picture.notes),
         copies,
-        with_holds(picture.trust(), picture.linear, picture.width, picture.height),
+        picture.trust(),
     )

@@ -8,7 +8,6 @@ lacks was taken by compression. Tables of the file are not read: it may have bee
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from typing import Final
 
 import numpy as np
@@ -87,12 +86,11 @@ def measured(read: Read, width: int, height: int, bits: int = 8) -> Trust:
     return FINE if found == Trust() else found
 
 
-def with_holds(trust: Trust, read: Read, width: int, height: int) -> Trust:
-    """The same with what each range holds; where colour is fine, that would be guessed too high."""
+def held_stops(trust: Trust, read: Read, width: int, height: int) -> dict[str, float]:
+    """:func:`holds` of a file; none where colour is fine: that would be guessed too high."""
     if not trust.settles or not trust.coarse:
-        return trust
-    parts = [np.asarray(read(*place), np.float32) for place in squares(width, height)]
-    return replace(trust, holds=holds(parts, trust))
+        return {}
+    return holds([np.asarray(read(*place), np.float32) for place in squares(width, height)], trust)
 
 
 def trust_of(coded: Sequence[NDArray[np.floating]]) -> Trust:

@@ -39,8 +39,10 @@ export function framing(bench) {
     waiting: true,
     /** Parts of the photograph are transparent: what lies there nobody meant. */
     transparent: false,
-    /** What the file's colour can be trusted with. @type {{words: string, coarse: number, holds: Object<string, number>}} */
-    trust: { words: "", coarse: 0, holds: {} },
+    /** What the file's colour can be trusted with. @type {{words: string, coarse: number}} */
+    trust: { words: "", coarse: 0 },
+    /** Stops of lift that it carries, by ranges; empty until that is measured. @type {Object<string, number>} */
+    holds: {},
     /** What is shown as touched: a place, or the number of a picked colour. @type {[number, number]|number|null} */
     touching: null,
     /** The column whose heights are wanted. @type {string|number|null} */
@@ -185,6 +187,7 @@ export function framing(bench) {
       if (!frame.wish.measured) return;
       bench.sight.clipping = figures.clipping;
       this.trust = figures.trust;
+      this.holds = figures.holds;
       picture.marks = bench.sight.marksNow();
       if (this.touching === null) {
         delete frame.layers.touched;

@@ -82,7 +82,7 @@ export function mixing(bench) {
     holdsWords() {
       const { lifts, on } = bench.work.recipe.mix;
       if (!on || bench.work.step !== "mix") return "";
-      const beyond = Object.entries(bench.frame.trust.holds).filter(([name, stops]) => Math.abs(lifts[name]) > stops);
+      const beyond = Object.entries(bench.frame.holds).filter(([name, stops]) => Math.abs(lifts[name]) > stops);
       if (!beyond.length) return "";
       const told = beyond.map(([name, stops]) => `${name} to about ${stops} ${stops === 1 ? "stop" : "stops"}`).join(", ");
       return `This file’s colour carries ${told}: beyond that its faults show.`;
