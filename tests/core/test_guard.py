@@ -306,6 +306,20 @@ def test_what_depends_on_light_alone_has_nothing_to_settle():
     )
 
 
+def test_a_small_copy_does_not_ask_what_its_file_is_like():
+    """Pictures of a whole sheet are drawn without a look into their files."""
+
+    def asked():
+        raise AssertionError("the file was asked")
+
+    rgb = linear_of(saved(sky_with_trees(90, 120)[0], 40))
+    recipe = from_document({"mix": RECIPES["lift"], "tone": {"hold_ends": True}})
+    small = ArrayPicture(rgb, scale=0.2, trust_of_file=asked)
+    assert np.array_equal(Pipeline(small).codes(recipe), Pipeline(ArrayPicture(rgb)).codes(recipe))
+    with pytest.raises(AssertionError, match="asked"):
+        Pipeline(ArrayPicture(rgb, scale=0.5, trust_of_file=asked)).codes(recipe)
+
+
 def test_files_tell_their_trust_once_and_a_copy_has_its_file_s(tmp_path):
     path = tmp_path / "a.jpg"
     Image.fromarray(sky_with_trees(300, 400)[0]).save(path, quality=60)

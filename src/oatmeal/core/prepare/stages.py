@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from oatmeal.core.bands import Bands
 from oatmeal.core.guard import Analysis, Settling, analyse
 from oatmeal.core.guard.kernels import BRIGHTEST
+from oatmeal.core.guard.settling import SMALLEST
 from oatmeal.core.maps import Masks
 from oatmeal.core.prepare import edges, light, noise, spots, threads
 from oatmeal.core.recipe import REST, Recipe, Threads
@@ -74,8 +75,8 @@ def healed(recipe: Recipe, place: Place, look: spots.Look, rgb_linear: Colour) -
 
 
 def _settling(recipe: Recipe, place: Place) -> Settling:
-    """How colour is settled here; a sample of colours has no faults."""
-    trust = place.picture.trust() if place.picture.scale else FINE
+    """How colour is settled here; what is small enough need not ask what its file is like."""
+    trust = place.picture.trust() if place.picture.scale >= SMALLEST else FINE
     return Settling(trust.wanted(recipe.mix.guard), place.picture.scale)
 
 
