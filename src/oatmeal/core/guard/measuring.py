@@ -13,7 +13,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.colour import encode_srgb, ranges
+from oatmeal.core.colour import kernels, ranges
 from oatmeal.core.colour.filters import cell_means
 from oatmeal.core.guard.analysis import Analysis, analyse
 from oatmeal.core.guard.settling import Settling
@@ -64,6 +64,9 @@ _EVEN_WINDOW: Final = 15
 #: More stops than any lift has.
 _MOST_STOPS: Final = 4.0
 
+#: Of red, green and blue (ITU-R BT.601).
+_LUMA: Final = np.array([0.299, 0.587, 0.114], dtype=np.float32)
+
 Read = Callable[[int, int, int, int], Plane]
 
 
@@ -79,7 +82,7 @@ def measured(read: Read, width: int, height: int, bits: int = 8) -> Trust:
         Of a channel.
     """
     parts = [np.asarray(read(*place), np.float32) for place in squares(width, height)]
-    found = trust_of([255 * encode_srgb(np.clip(part, 0, 1)) for part in parts])
+    found = trust_of([255 * _encoded(part) for part in parts])
     if bits > 8 and found.coarse <= _DEEP:
         return FINE
     # what is settled least wins a twentieth of a decibel and costs more than all else of an export
@@ -91,6 +94,12 @@ def held_stops(trust: Trust, read: Read, width: int, height: int) -> dict[str, f
     if not trust.settles or not trust.coarse:
         return {}
     return holds([np.asarray(read(*place), np.float32) for place in squares(width, height)], trust)
+
+
+def _encoded(rgb_linear: Plane) -> Plane:
+    """Encoded colour ``(h, w, 3)``, 0 to 1."""
+    flat = np.ascontiguousarray(rgb_linear).reshape(rgb_linear.shape[0], -1)
+    return kernels.encoded(flat).reshape(rgb_linear.shape)
 
 
 def trust_of(coded: Sequence[NDArray[np.floating]]) -> Trust:
@@ -108,7 +117,8 @@ def octaves(coded: Sequence[NDArray[np.floating]]) -> tuple[float, float, float]
     """Of three octaves of chroma, the finest first: the share, foretold by light, that is there."""
     sums = np.zeros((3, 2))
     for rgb in coded:
-        luma = (rgb @ np.array([0.299, 0.587, 0.114])).astype(np.float32)
+        rgb = np.asarray(rgb, dtype=np.float32)
+        luma: Plane = np.asarray(rgb @ _LUMA, dtype=np.float32)
         planes = [luma] + [
             np.ascontiguousarray((rgb[..., channel] - luma) / size, dtype=np.float32)
             for channel, size in ((2, 1.772), (0, 1.402))
@@ -201,7 +211,7 @@ def _weight(colours: Analysis, name: str) -> Plane:
 
 def _even(rgb_linear: Plane) -> NDArray[np.bool_]:
     """Cells of 4 pixels that lie in flat places."""
-    coded = encode_srgb(np.clip(rgb_linear, 0, 1)).astype(np.float32)
+    coded = _encoded(rgb_linear)
     size = (_EVEN_WINDOW, _EVEN_WINDOW)
     mean, square = cv2.blur(coded, size), cv2.blur(coded * coded, size)
     flat = (square - mean * mean).sum(axis=-1) < 3 * _EVEN**2
