@@ -88,6 +88,7 @@ def test_the_original_is_never_overwritten(tmp_path, capsys):
         (["--out", "x.sepia"], "suffix"),
         (["--out", "x.jpg", "--depth", "16"], "JPEG"),
         (["--out", "x.jpg", "--size", "3"], "size"),
+        (["--out", "x.jpg", "--size", "0"], "size"),
         (["--out", "x.jpg", "--recipe", "missing.json"], "missing.json"),
         (["--out", "x.png", "--format", "gif"], "gif"),
     ],

@@ -363,7 +363,7 @@ def test_a_lift_beyond_what_the_file_carries_is_told_beside_the_picture(desk, pa
     expect(page.get_by_text("colour was kept coarsely here: held")).to_be_visible()
     told = page.locator(".shown-as", has_text="This file’s colour carries blue to about 2 stops")
     field = page.locator('input.number[data-path="mix.lifts.blue"]')
-    page.wait_for_timeout(1500)  # what it carries is measured once nothing else is to be done
+    # what it carries is measured once nothing else is to be done, and told without another frame
     for stops, shown in (("-3", True), ("-1", False), ("2.9", True)):
         field.fill(stops)
         field.press("Enter")

@@ -320,6 +320,19 @@ def test_a_small_copy_does_not_ask_what_its_file_is_like():
         Pipeline(ArrayPicture(rgb, scale=0.5, trust_of_file=asked)).codes(recipe)
 
 
+def test_held_ends_make_no_room_for_light_that_settling_keeps():
+    """Lifts move the luminance, which is kept; what is made of channels may become brighter."""
+    picture = of_codes(saved(sky_with_trees(90, 120)[0], 40))
+
+    def peak(mix, guard):
+        document = {"mix": {**mix, "guard": guard}, "tone": {"hold_ends": True}}
+        return Pipeline(picture).get("peak", from_document(document))
+
+    for mix in ({}, {"lifts": {"blue": -2, "red": 1}}):
+        assert peak(mix, "auto") == peak(mix, 0)
+    assert peak(RECIPES["channels"], "auto") > peak(RECIPES["channels"], 0)
+
+
 def test_files_tell_their_trust_once_and_a_copy_has_its_file_s(tmp_path):
     path = tmp_path / "a.jpg"
     Image.fromarray(sky_with_trees(300, 400)[0]).save(path, quality=60)

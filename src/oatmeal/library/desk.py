@@ -217,7 +217,6 @@ class Desk:
                 view = self._view(order)
                 measured = view.pipeline(min(request.side, FIGURES_SIDE))
             figures = view.figures.of(measured, order, self._pins(order, request))
-            figures["holds"] = self._pixels.holds
             if request.contours:
                 figures["areas"] = _contours(view, order, request.contours)
             if request.trace is not None:
@@ -340,6 +339,11 @@ class Desk:
         self.source()
         with suppress(NotReady):  # another look ahead comes
             self._pixels.measure()
+
+    @property
+    def holds(self) -> dict[str, float]:
+        """By ranges, the stops of lift that its colour carries; none as long as nobody measured."""
+        return self._pixels.holds
 
     @property
     def transparent(self) -> bool | None:

@@ -33,7 +33,9 @@ class Pixels:
         """The file's own pixels, decoded once; frames of the copies go on meanwhile."""
         with self._decoding:
             if self.held is None:
-                self.held = self._proxies.decode(self._original)
+                held = self._proxies.decode(self._original)
+                held.known_trust = self._proxies.trust(self._original, lambda: held)
+                self.held = held
             return self.held
 
     def noise(self) -> Noise:

@@ -111,6 +111,8 @@ class SourcePicture:
         What a user should know about how the file was read.
     alpha : uint8 or uint16 (H, W), optional
         How opaque each pixel is, kept aside for formats that have it.
+    known_trust : Trust, optional
+        In its colour, where that was measured before.
     """
 
     codes: NDArray[Any]
@@ -123,7 +125,7 @@ class SourcePicture:
     seed: int = 0
     _noise: Noise | None = field(default=None, repr=False)
     _taken: NDArray[np.float32] | None = field(default=None, repr=False)
-    _trust: Trust | None = field(default=None, repr=False)
+    known_trust: Trust | None = field(default=None, repr=False)
 
     @property
     def width(self) -> int:
@@ -154,13 +156,13 @@ class SourcePicture:
         """In its colour, measured once; light and greys are fine."""
         from oatmeal.core.guard.measuring import measured
 
-        if self._trust is None:
+        if self.known_trust is None:
             whole_numbers = np.issubdtype(self.codes.dtype, np.integer)
             if whole_numbers and self.codes.shape[2] == 3:
-                self._trust = measured(self.linear, self.width, self.height, self.bits)
+                self.known_trust = measured(self.linear, self.width, self.height, self.bits)
             else:
-                self._trust = FINE
-        return self._trust
+                self.known_trust = FINE
+        return self.known_trust
 
     def taken(self) -> NDArray[np.float32]:
         """Linear colour of the whole, reduced once."""

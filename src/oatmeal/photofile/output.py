@@ -180,16 +180,13 @@ FORM: Final[dict[str, Any]] = {
 def output_of(given: dict[str, Any]) -> Output:
     """The form that a request or a command line asks for, by the names of :data:`FORM`.
 
-    A size of 0 keeps that of the photograph.
-
     Raises
     ------
     Unsupported
         For what no file can be.
     """
-    values = {name: given[one.flag or name] for name, one in CHOICES.items()
-              if (one.flag or name) in given}  # fmt: skip
-    return Output(**{**values, "long_side": values.get("long_side") or None})
+    called = {name: one.flag or name for name, one in CHOICES.items()}
+    return Output(**{name: given[call] for name, call in called.items() if call in given})
 
 
 def listed(names: tuple[Any, ...]) -> str:

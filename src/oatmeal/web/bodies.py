@@ -241,7 +241,8 @@ class Form(_Form):
     @property
     def output(self) -> Output:
         """The form; raises PhotoFileError for what no file can be."""
-        return output_of(self.model_dump())
+        given = self.model_dump()
+        return output_of({**given, "size": given["size"] or None})
 
 
 class Look(Form):

@@ -245,7 +245,7 @@ def ready(photograph_id: int, wanted: bodies.Ready) -> dict[str, Any]:
     """Prepare a photograph before it is asked for.
 
     With a side, the shown version's frame of that size is rendered ahead; unless closeup is false,
-    the file is decoded for the first look at 100 %.
+    the file is decoded for the first look at 100 %, and what its colour carries is measured.
     """
     with services().database.session() as session:
         photograph = photographs.get(session, photograph_id)
@@ -255,7 +255,7 @@ def ready(photograph_id: int, wanted: bodies.Ready) -> dict[str, Any]:
         desk.frame(Request(recipe, wanted.side))
     if wanted.closeup:
         desk.prepare_source()
-    return {"id": photograph_id, "transparent": desk.transparent}
+    return {"id": photograph_id, "transparent": desk.transparent, "holds": desk.holds}
 
 
 @rendering.post("/api/versions/<int:version_id>/finished")

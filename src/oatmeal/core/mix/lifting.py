@@ -140,7 +140,7 @@ def _lifting(picked: Sequence[Picked]) -> list[Picked]:
 
 
 def at_once(source: Pixels, mix: Mix) -> NDArray[np.float32] | None:
-    """What :func:`base_grey` and :func:`lifted` make of unguarded colour, in one pass.
+    """What :func:`base_grey` and :func:`lifted` make of colour, in one pass.
 
     None where the mix has more than linear or six weights and lifts of ranges.
     """

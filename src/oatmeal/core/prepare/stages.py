@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -80,18 +82,20 @@ def _settling(recipe: Recipe, place: Place) -> Settling:
     return Settling(trust.wanted(recipe.mix.guard), place.picture.scale)
 
 
-#: What makes the grey depend on colour beside light.
+#: What makes the light of the grey from channels, and what else makes it depend on colour.
+_OF_CHANNELS = ("prepare.light.warmth", "prepare.light.tint", _THREADS, "areas.led", "mix.base")
 _BY_COLOUR = (
-    "prepare.light.warmth", "prepare.light.tint", _THREADS, "mix.base", "mix.lifts", "mix.picked",
-    "areas.led", "areas.lifted", "areas.coloured", "finish.kept",
+    *_OF_CHANNELS, "mix.lifts", "mix.picked", "areas.lifted", "areas.coloured", "finish.kept",
 )  # fmt: skip
+
+
+def _rest(recipe: Recipe, paths: Sequence[str]) -> bool:
+    return all(value_of(recipe, path) == value_of(REST, path) for path in paths)
 
 
 def _by_light_alone(recipe: Recipe) -> bool:
     """True where settling, which keeps luminance, would change nothing."""
-    return recipe.mix.guard == 0 or all(
-        value_of(recipe, path) == value_of(REST, path) for path in _BY_COLOUR
-    )
+    return recipe.mix.guard == 0 or _rest(recipe, _BY_COLOUR)
 
 
 def _settled_margin(recipe: Recipe, place: Place) -> int:
@@ -166,11 +170,11 @@ def prepared(
     return threads.threaded_areas(recipe, found or {}, rgb_linear, colours)
 
 
-@stage("brightest", reads=("prepare.light", _THREADS, "mix.guard"))
+@stage("brightest", reads=("prepare.light", "mix.guard", *_OF_CHANNELS))
 def brightest(recipe: Recipe, place: Place) -> float:
     """The highest linear channel that the mix can get, for what must hold it."""
     channel = light.brightest(recipe.prepare.light)
-    if _settling(recipe, place).acts:
+    if not _rest(recipe, _OF_CHANNELS) and _settling(recipe, place).acts:
         channel *= BRIGHTEST
     settings = recipe.prepare.threads
     return channel if settings == Threads() else threads.brightest(settings, channel)

@@ -1,9 +1,9 @@
 """Threads: each colour range led to another hue, made stronger or brighter, before the mix.
 
-What is led is decided by guarded colour, so that a JPEG does not break up; the pixel's own colour
-is moved. Hue order never folds: the way over the hue circle is a rising curve through the ranges'
-feet (F. N. Fritsch and R. E. Carlson, "Monotone Piecewise Cubic Interpolation", SIAM J. Numer.
-Anal. 17, 1980). Hues turn in OKLab (Ottosson 2020) and keep their luminance.
+What is led is told by settled colour (:mod:`oatmeal.core.guard`), which is what is moved. Hue order
+never folds: the way over the hue circle is a rising curve through the ranges' feet (F. N. Fritsch
+and R. E. Carlson, "Monotone Piecewise Cubic Interpolation", SIAM J. Numer. Anal. 17, 1980). Hues
+turn in OKLab (Ottosson 2020) and keep their luminance.
 """
 
 from __future__ import annotations

@@ -95,6 +95,7 @@ export function framing(bench) {
         const told = await ask("POST", `/api/photographs/${photograph.id}/ready`, {}).catch((problem) => {
           if (problem.status === REFUSED) say(problem.message); // its original is lost; the copies still show it
         });
+        this.holds = told?.holds ?? {};
         this.transparent = Boolean(told?.transparent);
         if (this.transparent) this.ask(false);
         for (const file of bench.beside) {
@@ -187,7 +188,6 @@ export function framing(bench) {
       if (!frame.wish.measured) return;
       bench.sight.clipping = figures.clipping;
       this.trust = figures.trust;
-      this.holds = figures.holds;
       picture.marks = bench.sight.marksNow();
       if (this.touching === null) {
         delete frame.layers.touched;

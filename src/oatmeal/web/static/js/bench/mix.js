@@ -4,6 +4,8 @@ import { clamp, copy, percent, same, words } from "./paths.js";
 import { within } from "./settings.js";
 
 const RARE = 0.02;
+/** Colours that are named where several are lifted beyond what the file carries: those farthest beyond. */
+const MOST_TOLD = 2;
 const NOTHING = 0.001;
 
 /**
@@ -84,8 +86,9 @@ export function mixing(bench) {
       if (!on || bench.work.step !== "mix") return "";
       const beyond = Object.entries(bench.frame.holds).filter(([name, stops]) => Math.abs(lifts[name]) > stops);
       if (!beyond.length) return "";
-      const told = beyond.map(([name, stops]) => `${name} to about ${stops} ${stops === 1 ? "stop" : "stops"}`).join(", ");
-      return `This file’s colour carries ${told}: beyond that its faults show.`;
+      beyond.sort(([one, held], [other, more]) => Math.abs(lifts[other]) / more - Math.abs(lifts[one]) / held);
+      const told = beyond.slice(0, MOST_TOLD).map(([name, stops]) => `${name} to about ${stops} ${stops === 1 ? "stop" : "stops"}`);
+      return `This file’s colour carries ${told.join(" and ")}: beyond that its faults show.`;
     },
     mergingWords() {
       return this.merging ? `${this.merging.apart.toFixed(1)} L* apart` : "";
