@@ -30,9 +30,9 @@ TEXTURE = 0.15 * np.sin(2 * np.pi * X / 50) * np.sin(2 * np.pi * Y / 50)
 def clarity(stops: np.ndarray) -> np.ndarray:
     grey = np.exp2(stops).astype(np.float32)
     settings = Tone(clarity=60.0)
-    bands, window = bands_of.find_bands(grey, "soft"), Window(0, 0, WIDTH, HEIGHT)
-    wide = bands_of.spread(bands, window, grey.shape)
-    return np.log2(local.apply(grey, settings, bands.veil, wide, None, window))
+    small, window = bands_of.small_light(grey), Window(0, 0, WIDTH, HEIGHT)
+    wide = bands_of.spread(bands_of.find_bands(small, "soft"), window, grey.shape)
+    return np.log2(local.apply(grey, settings, bands_of.find_ends(small), wide, None, window))
 
 
 def unsharp(stops: np.ndarray) -> np.ndarray:

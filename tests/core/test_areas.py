@@ -305,6 +305,8 @@ def test_all_of_a_picture_equals_the_setting_itself(name, base):
     found = Pipeline(RGB).encoded(recipe({"mask": [ALL], "values": {name: value}}, base=base))
     expected = Pipeline(RGB).encoded(everywhere(name, value, base))
     most = 3 / 65535 if name in ("black", "white", "contrast") else 0.1 / 255
+    # the curve's bend at the picture's white lies between two entries of the whole's table
+    most *= 3 if name == "highlights" else 1
     assert np.abs(found - expected).max() <= most
     assert np.abs(found - Pipeline(RGB).encoded(recipe(base=base))).max() > 2 / 255
 
@@ -328,7 +330,8 @@ def test_light_of_an_area_and_of_the_whole_ends_where_one_does(name):
     base = {"tone": {name: 70}}
     full = Pipeline(RGB).encoded(recipe(base={"tone": {name: 100}}))
     both = recipe({"mask": [ALL], "values": {name: 60}}, base=base)
-    assert np.abs(Pipeline(RGB).encoded(both) - full).max() <= 0.1 / 255
+    most = 0.3 if name == "highlights" else 0.1
+    assert np.abs(Pipeline(RGB).encoded(both) - full).max() <= most / 255
 
 
 @pytest.mark.parametrize("part", ["lifts", "threads"])

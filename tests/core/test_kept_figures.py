@@ -14,6 +14,7 @@ import pytest
 from samples import codes, linear_of
 
 from oatmeal.core import mix, tone
+from oatmeal.core.bands import Ends
 from oatmeal.core.bands.split import RADII
 from oatmeal.core.colour import oklab_to_linear, ranges
 from oatmeal.core.mix import film
@@ -110,6 +111,9 @@ def colours():
     }  # fmt: skip
 
 
+ENDS = Ends(-4.3, -0.1)
+
+
 def scales():
     grid = np.linspace(0, 1, 41)
     settings = RECIPE.tone.model_copy(update={"zones": (0.5, 0, 0, -0.4, 0, 0, 0.3, 0, -1.0)})
@@ -120,19 +124,19 @@ def scales():
         character: [
             table[::64].tolist()
             for table in (
-                *local.tables(settings.model_copy(update={"character": character}), 0.05),
-                local.over_the_base(character)["clarity"][1] / local.CLARITY_AT_100,
+                *local.tables(settings.model_copy(update={"character": character}), ENDS),
+                local.over_the_base(character)["clarity"] / local.CLARITY_AT_100,
             )
         ]
         for character in RADII
     }
-    laid = local.tables(settings.model_copy(update={"veil": -40.0}), 0.05)[0][::64].tolist()
+    laid = local.tables(settings.model_copy(update={"veil": -40.0}), ENDS)[0][::64].tolist()
     held = settings.model_copy(update={"hold_ends": True})
     return {
         "curves": {name: curve.evaluate(SHIPPED[name], grid).tolist() for name in SHIPPED},
         "transfer": tone.transfer(grid, settings).tolist(),
         "held": tone.transfer(grid * 1.4, held, 1.4).tolist(),
-        "tables": tables, "laid veil": laid, "highest": local.highest_gain(settings),
+        "tables": tables, "laid veil": laid, "highest": local.highest_gain(settings, ENDS),
         "charts": [charts.zone_codes(), [charts.hex_of_hue(hue) for hue in range(0, 360, 40)],
                    {name: charts.plain_chart(name) for name in ("luminance", "average", "middle")}],
         "filters": [film.wavelengths()[:5].tolist(), film.spectral_colours()[::40]],

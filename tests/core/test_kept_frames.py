@@ -1,4 +1,4 @@
-"""Frames rendered by earlier versions: a recipe keeps its look for good."""
+"""Frames rendered by earlier versions: a recipe keeps its look, but for what the changes tell."""
 
 import json
 from pathlib import Path

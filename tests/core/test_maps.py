@@ -46,7 +46,7 @@ def test_a_local_map_differs_from_place_to_place():
     """Half of it at rest, half set: each half equals its number."""
     plain = Pipeline(RGB)
     raised = Pipeline(RGB).get("local", from_document({"tone": {"shadows": 60}}))
-    args = (REST.tone, plain.get("bands", REST).veil, plain.get("wide", REST), None)
+    args = (REST.tone, plain.get("ends", REST), plain.get("wide", REST), None)
     grey = plain.mixed(REST)
     found = local.moved(grey, grey, *args, plain.place.window, halves("shadows", 60.0), 1.0)
     assert np.allclose(found[:, :SPLIT], grey[:, :SPLIT], atol=1e-6)

@@ -25,10 +25,11 @@ TEXTURE = 0.15 * np.sin(2 * np.pi * X / 50) * np.sin(2 * np.pi * Y / 50)
 
 def toned(grey, **values):
     settings = Tone(**values)
-    bands = bands_of.find_bands(grey, settings.character)
+    small = bands_of.small_light(grey)
+    bands, ends = bands_of.find_bands(small, settings.character), bands_of.find_ends(small)
     window = Window(0, 0, grey.shape[1], grey.shape[0])
     wide, fine = bands_of.spread(bands, window, grey.shape), local.fine_band(grey, window)
-    return local.apply(grey, settings, bands.veil, wide, fine, window)
+    return local.apply(grey, settings, ends, wide, fine, window)
 
 
 def of_stops(stops):
@@ -112,13 +113,19 @@ def test_highlights_shadows_and_zones_move_their_part_alone():
 
     assert np.abs(moved(shadows=80.0)[star > 72]).max() < 0.02
     assert moved(shadows=80.0)[star < 10].mean() > 1
-    assert np.abs(moved(highlights=-80.0)[star < 28]).max() < 0.02
-    assert moved(highlights=-80.0)[star > 92].mean() < -1
+    assert np.abs(moved(highlights=-80.0)[star < 58]).max() < 0.005
+    assert moved(highlights=-80.0)[star > 92].mean() < -0.3
+    assert np.abs(moved(depth=80.0)[star < 55]).max() < 0.005
     zones = [0.0] * 9
-    zones[4] = 1.0
-    fifth = moved(zones=tuple(zones))
-    assert fifth[np.argmin(np.abs(star - 50))] == pytest.approx(1, abs=0.1)
-    assert np.abs(fifth[(star < 37) | (star > 63)]).max() < 0.06
+    for stops, reached in ((0.4, 0.4), (1.0, 0.7)):
+        zones[4] = stops
+        fifth = moved(zones=tuple(zones))
+        assert fifth[np.argmin(np.abs(star - 50))] == pytest.approx(reached, abs=0.06)
+        assert (np.diff(fifth + np.log2(ramp[middle][0])) > 0).all()  # tones stay in order
+    assert (
+        np.abs(moved(zones=(0.0,) * 4 + (0.4,) + (0.0,) * 4)[(star < 37) | (star > 63)]).max()
+        < 0.06
+    )
     sparkle = moved(sparkle=100.0)
     assert np.abs(sparkle[star > 62]).max() < 0.02
     for values in ({"shadows": 100.0}, {"highlights": -100.0}):

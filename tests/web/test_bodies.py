@@ -47,7 +47,7 @@ def test_every_route_that_changes_something_says_what_it_takes(app):
     assert without == {
         "restore_series", "restore_version", "duplicate_version", "show_version", "restore_recipe",
         "cancel_export", "retry_export", "add_photograph", "cancel_join", "retry_join",
-        "send_file_of_print",
+        "send_file_of_print", "looked_at",
     }  # fmt: skip
 
 

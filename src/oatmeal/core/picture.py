@@ -142,6 +142,16 @@ class Window:
         """How much longer that is than the whole; less than 1 where a frame goes beyond it."""
         return self.long_side / max(self.width, self.height)
 
+    @property
+    def uncropped(self) -> bool:
+        """True where the frame holds all of the picture, and nothing else."""
+        if self.layout is None:
+            return True
+        sides = zip(
+            sorted((self.layout.width, self.layout.height)), sorted(self.layout.file), strict=True
+        )
+        return all(abs(here - there * self.layout.scale) <= 1 for here, there in sides)
+
     def places(self, taken: NDArray[np.float64]) -> NDArray[np.float64]:
         """Where places of the picture as it was taken lie in the array, in its pixels.
 
@@ -421,6 +431,20 @@ def quick_copy_of(picture: Picture, long_side: int) -> ArrayPicture:
     kept = max(picture.width, picture.height) / max(file.width, file.height)
     copy = ArrayPicture(proxy(file, math.ceil(long_side / kept)))
     return _as_copy(picture, proxy(Framed(copy, picture.layout), long_side))
+
+
+def taken_of(picture: Picture) -> ArrayPicture:
+    """The small copy of a picture without its frame, as a picture that says the same of itself."""
+    rgb_linear = picture.taken()
+    layout = picture.layout
+    longest = max(layout.file) if layout else max(picture.width, picture.height) / picture.scale
+    return ArrayPicture(
+        rgb_linear,
+        noise_of_file=picture.noise,
+        seed=picture.seed,
+        scale=max(rgb_linear.shape[:2]) / longest,
+        trust_of_file=picture.trust,
+    )
 
 
 def _as_copy(picture: Picture, rgb_linear: NDArray[np.float32]) -> ArrayPicture:

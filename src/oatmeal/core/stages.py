@@ -72,6 +72,9 @@ class Stage:
         which gives the first of its needs anywhere in the picture.
     whole : bool
         True if it looks at the whole picture: a part asks a pipeline on the whole for it.
+    uncropped : bool
+        True if what it tells of the whole must not depend on the frame: of a cropped picture it is
+        made from a small copy of what was taken.
     keeps : bool
         True if its result is put together from parts of which some stay: after the place it is
         given ``keep(key, make)``, which remembers what was asked for last time.
@@ -97,6 +100,7 @@ class Stage:
     grid: Callable[[Place], int] = lambda place: 1
     roams: bool = False
     whole: bool = False
+    uncropped: bool = False
     keeps: bool = False
     size: Literal["file", "output", "print"] = "file"
     at_once: tuple[str, Callable[..., Any]] | None = None

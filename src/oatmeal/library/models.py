@@ -105,7 +105,8 @@ class Version(Base):
 
     ``head_id`` names the history step whose recipe is in force; ``revision`` grows with every
     change, so that a page that is behind is noticed. ``pins`` are fixed meter readings, each with
-    its place in shares of the uncropped picture and a label.
+    its place in shares of the uncropped picture and a label. ``again`` names what acts
+    otherwise since an upgrade, until that was told on the bench.
     """
 
     __tablename__ = "version"
@@ -119,6 +120,7 @@ class Version(Base):
         ForeignKey("history_step.id", use_alter=True, name="fk_version_head")
     )
     pins: Mapped[list[Any] | None] = mapped_column(JSON())
+    again: Mapped[str | None] = mapped_column(String(20))
     created_at: Mapped[datetime] = mapped_column(default=now)
     deleted_at: Mapped[datetime | None]
 

@@ -20,6 +20,12 @@ MAX_PINS: Final = 8
 #: A label of a pin has this many characters at the most.
 LONGEST_LABEL: Final = 40
 
+#: What is told once of a version that was made before, by :attr:`Version.again`.
+AGAIN: Final = {
+    "light": "Highlights, shadows, depth, zones and veil act otherwise since 0.3: look at this one "
+    "again.",
+}
+
 #: The words of a step name at most this many changes.
 _SPOKEN_CHANGES: Final = 3
 
@@ -49,8 +55,8 @@ def state(session: Session, version: Version) -> dict[str, Any]:
     -------
     dict
         ``id``, ``name``, ``revision``, ``recipe`` (every value), ``head`` (the history step in
-        force), ``pins``, and the words of what undo and redo would do, or None where there is
-        nothing.
+        force), ``pins``, the words of what undo and redo would do, or None where there is
+        nothing, and of what acts ``again`` otherwise.
     """
     head = version.head
     following = _next_step(session, version)
@@ -63,6 +69,7 @@ def state(session: Session, version: Version) -> dict[str, Any]:
         "undo": head.words if head is not None and head.parent_id is not None else None,
         "redo": following.words if following is not None else None,
         "pins": version.pins or [],
+        "again": AGAIN.get(version.again or ""),
     }
 
 
@@ -124,6 +131,11 @@ def redo(session: Session, version_id: int, revision: int) -> dict[str, Any]:
     if step is None:
         raise Invalid("There is nothing to redo.")
     return move(session, version, step)
+
+
+def looked(session: Session, version_id: int) -> None:
+    """What acts otherwise was told."""
+    get(session, version_id).again = None
 
 
 def rename(session: Session, version_id: int, name: str) -> Version:

@@ -66,6 +66,14 @@ def show_version(version_id: int) -> Reply:
         return {"id": version_id, "name": versions.show(session, version_id).name}
 
 
+@version_api.post("/versions/<int:version_id>/looked")
+def looked_at(version_id: int) -> Reply:
+    """What acts otherwise since an upgrade was told."""
+    with services().database.session() as session:
+        versions.looked(session, version_id)
+        return {"id": version_id}
+
+
 @version_api.put("/versions/<int:version_id>/pins")
 @takes(bodies.Pins)
 def pin_version(version_id: int, wanted: bodies.Pins) -> Reply:

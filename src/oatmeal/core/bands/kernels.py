@@ -8,7 +8,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.colour.lanes import exp2, log2_one
+from oatmeal.core.colour.lanes import exp2, find_places, log2_one, pairs_of_two, smooth
 from oatmeal.core.colour.spaces import LUMINANCE_WEIGHTS
 from oatmeal.core.loops import parallel, rows_of
 
@@ -49,6 +49,37 @@ def _spread(chunk, maps, first, last, left, part, out):  # type: ignore[no-untyp
 
 
 @parallel
+def _gradients(chunk, light, out):  # type: ignore[no-untyped-def]
+    """Central differences of the means of 2 x 2 pixels, and their lengths."""
+    height, width = out.shape[1:]
+    last, end = light.shape[0] - 1, light.shape[1] - 1
+    lines = np.empty((3, width + 2), np.float32)
+    for y in rows_of(chunk, height):
+        for k in range(3):
+            here = min(max(y + k - 1, 0), height - 1)
+            one, two = light[min(2 * here, last)], light[min(2 * here + 1, last)]
+            line = lines[k]
+            for x in range(width):
+                p, q = min(2 * x, end), min(2 * x + 1, end)
+                line[x + 1] = _f(0.25) * (one[p] + one[q] + two[p] + two[q])
+            line[0], line[width + 1] = line[1], line[width]
+        for x in range(width):
+            across = _f(0.5) * (lines[1, x + 2] - lines[1, x])
+            down = _f(0.5) * (lines[2, x + 1] - lines[0, x + 1])
+            out[0, y, x], out[1, y, x] = across, down
+            out[2, y, x] = math.sqrt(across * across + down * down)
+
+
+@parallel
+def _gates(chunk, sums, level, low, scale, out):  # type: ignore[no-untyped-def]
+    for y in rows_of(chunk, out.shape[0]):
+        for x in range(out.shape[1]):
+            across, down = sums[0, y, x], sums[1, y, x]
+            coherent = math.sqrt(across * across + down * down) / (sums[2, y, x] + level)
+            out[y, x] = _f(1.0) - smooth(coherent, low, scale)
+
+
+@parallel
 def _through_matrix(chunk, rgb, matrix, out):  # type: ignore[no-untyped-def]
     a, b, c = matrix[0, 0], matrix[0, 1], matrix[0, 2]
     d, e, f = matrix[1, 0], matrix[1, 1], matrix[1, 2]
@@ -62,30 +93,71 @@ def _through_matrix(chunk, rgb, matrix, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _relit(chunk, rgb, wide, first, step, gains, out):  # type: ignore[no-untyped-def]
-    rows = wide.shape[1]
-    last = np.int32(gains.shape[0] - 2)
+def _relit(chunk, rgb, wide, first, step, tables, out):  # type: ignore[no-untyped-def]
+    rows, width = wide.shape[1], rgb.shape[1]
+    light, base = np.empty(width, np.float32), np.empty(width, np.float32)
+    index, between = np.empty(width, np.int32), np.empty(width, np.float32)
+    found = np.empty(width, np.complex128)
     for y in rows_of(chunk, rgb.shape[0]):
         place = min(max(first + step * y, 0.0), rows - 1.0)
         above = min(int(place), max(rows - 2, 0))
         below = min(above + 1, rows - 1)
         t = _f(place - above)
         one, two, three, four = wide[0, above], wide[0, below], wide[1, above], wide[1, below]
-        for x in range(rgb.shape[1]):
+        for x in range(width):
             red, green, blue = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
-            light = max(_RED_Y * red + _GREEN_Y * green + _BLUE_Y * blue, _f(0.0))
+            seen = max(_RED_Y * red + _GREEN_Y * green + _BLUE_Y * blue, _f(0.0))
+            light[x] = log2_one(seen + FLOOR)
+        for x in range(width):
             slope = one[x] + t * (two[x] - one[x])
-            base = slope * log2_one(light + FLOOR) + three[x] + t * (four[x] - three[x])
-            spot = min(max((base - _LOW) * _PER_STOP, _f(0.0)), _f(last + 1))
-            index = max(min(np.int32(spot), last), np.int32(0))
-            gain = exp2(gains[index] + (spot - _f(index)) * (gains[index + 1] - gains[index]))
-            out[y, x, 0], out[y, x, 1], out[y, x, 2] = red * gain, green * gain, blue * gain
+            base[x] = slope * light[x] + three[x] + t * (four[x] - three[x])
+            between[x] = (base[x] - _LOW) * _PER_STOP
+        find_places(between, tables.shape[0] - 1, index, between)
+        for x in range(width):
+            found[x] = tables[np.uint32(index[x])]
+        four_ = found.view(np.float32)
+        for x in range(width):
+            gain = four_[4 * x] + between[x] * (four_[4 * x + 2] - four_[4 * x])
+            more = four_[4 * x + 1] + between[x] * (four_[4 * x + 3] - four_[4 * x + 1])
+            light[x] = exp2(gain + more * (light[x] - base[x]))
+        for x in range(width):
+            out[y, x, 0] = rgb[y, x, 0] * light[x]
+            out[y, x, 1] = rgb[y, x, 1] * light[x]
+            out[y, x, 2] = rgb[y, x, 2] * light[x]
 
 
 def log_light(grey: Plane) -> Plane:
     """``log2(grey + 2 ** -12)``, in stops around white."""
     out = np.empty_like(grey)
     _log_light(grey, out)
+    return out
+
+
+def gradients(light: Plane) -> NDArray[np.float32]:
+    """Gradients of a plane ``(h, w)`` in pixels of half its size: along x, along y, their length.
+
+    Returns
+    -------
+    float32 (3, ceil(h / 2), ceil(w / 2))
+    """
+    out = np.empty((3, (light.shape[0] + 1) // 2, (light.shape[1] + 1) // 2), np.float32)
+    _gradients(light, out)
+    return out
+
+
+def gates(sums: NDArray[np.float32], level: float, fading: tuple[float, float]) -> Plane:
+    """1 where mean gradients, as :func:`gradients` orders them, are those of texture, 0 on slopes.
+
+    Parameters
+    ----------
+    sums : float32 (3, h, w)
+    level : float
+        Mean length below which nothing counts as a slope.
+    fading : (float, float)
+        Coherence, 0 to 1, from which on the gate closes, and where it is closed.
+    """
+    out = np.empty(sums.shape[1:], np.float32)
+    _gates(sums, _f(level), _f(fading[0]), _f(1 / (fading[1] - fading[0])), out)
     return out
 
 
@@ -129,7 +201,7 @@ def relit(
     rgb_linear: NDArray[np.float32],
     wide: NDArray[np.float32],
     window: tuple[float, float, float, float],
-    gains: Plane,
+    tables: tuple[Plane, Plane],
 ) -> NDArray[np.float32]:
     """Linear colour ``(H, W, 3)`` with a gain, in stops, that its base says; hue is kept.
 
@@ -139,12 +211,13 @@ def relit(
         Slope and offset of the base first, as :func:`spread` gives them.
     window : (x, y, width, height)
         Corner of the colour in the whole picture, and the whole's size in the same pixels.
-    gains : float32 (TABLE_SIZE,)
-        Over the base, from LOWEST_STOPS to HIGHEST_STOPS.
+    tables : two float32 (TABLE_SIZE,)
+        Over the base, from LOWEST_STOPS to HIGHEST_STOPS: gain, and how much of what stands out
+        from the base is added to it.
     """
     step = wide.shape[1] / window[3]
     out = np.empty_like(rgb_linear)
-    _relit(rgb_linear, wide, (0.5 + window[1]) * step - 0.5, step, gains, out)
+    _relit(rgb_linear, wide, (0.5 + window[1]) * step - 0.5, step, pairs_of_two(*tables), out)
     return out
 
 
@@ -154,5 +227,7 @@ def warm() -> None:
     log_light(np.ascontiguousarray(rgb[..., 0]))
     window = (0.0, 0.0, 4.0, 4.0)
     wide = spread(np.zeros((4, 2, 2), dtype=np.float32), window, 4)
-    relit(rgb, wide, window, np.zeros(TABLE_SIZE, dtype=np.float32))
+    gates(gradients(np.ascontiguousarray(rgb[..., 0])), 0.01, (0.2, 0.5))
+    none = np.zeros(TABLE_SIZE, dtype=np.float32)
+    relit(rgb, wide, window, (none, none))
     through_matrix(rgb, np.eye(3))

@@ -4,11 +4,17 @@ Base and middle band are linear functions of the pixel's own value whose coeffic
 The coefficients are found once on a small picture of the whole and read between its pixels at any
 size: a region rendered alone equals that region of the whole, and edges stay where they are.
 
+What rises or falls as a whole, an edge, a slope, the soft border of a cloud, is no texture: there a
+gate closes, the base is the pixel itself and the middle band nothing, so that what follows the base
+acts as a plain curve, which turns no slope round.
+
 References
 ----------
 K. He, J. Sun and X. Tang, "Guided Image Filtering", IEEE TPAMI 35 (2013); windows weighted by
 their variance, so that an edge does not spread (after Z. Li et al., "Weighted Guided Image
-Filtering", IEEE TIP 24, 2015).
+Filtering", IEEE TIP 24, 2015). The gate goes by the coherence of gradients (the length of their
+mean over the mean of their lengths), after J. Bigün and G. H. Granlund, "Optimal Orientation
+Detection of Linear Symmetry", ICCV (1987).
 """
 
 from __future__ import annotations
@@ -20,10 +26,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.bands import kernels
-from oatmeal.core.colour import lightness
 from oatmeal.core.colour.filters import box_means
 from oatmeal.core.colour.kernels import plane_averaged
-from oatmeal.core.colour.ranges import smoothstep
+from oatmeal.core.opencv import cv2
 from oatmeal.core.picture import Window
 
 Plane = NDArray[np.float32]
@@ -44,51 +49,82 @@ FIT_RADIUS: Final = 2
 MEAN_RADIUS: Final = 1
 FIT_VARIANCE: Final = 0.0034
 
-#: Share of the picture that is darker than its veil.
-VEIL_SHARE: Final = 0.002
+#: Coherence of gradients from which on, and up to which, the gates of base and middle band close.
+GATE: Final = (0.2, 0.5)
+MIDDLE_GATE: Final = (0.3, 0.7)
 
-#: Stops that highlights and shadows move the ends of the scale by at 100.
-LIGHT_AT_100: Final = 2.0
+#: Mean gradient, in stops per pixel of the gate's picture, below which nothing counts as a slope.
+LEVEL: Final = 0.008
 
-#: Between which shares of L* 100 shadows fade out and highlights fade in.
-SHADOWS_FADE: Final = (0.0, 0.7)
-HIGHLIGHTS_FADE: Final = (0.3, 1.0)
+#: Share of the picture that is lighter than its white, and darker than its black.
+END_SHARE: Final = 0.002
+_PER_STOP: Final = 64
 
 
 @dataclass(frozen=True)
-class Bands:
-    """Coefficients on the small picture, float32 (4, h, w), and the veil's light.
+class Ends:
+    """The lightest and the darkest tone of a picture that say something, in stops around white."""
 
-    The base of a pixel with logarithm l is ``maps[0] * l + maps[1]``, its middle band
-    ``maps[2] * l + maps[3]``.
-    """
+    black: float
+    white: float
 
-    maps: NDArray[np.float32]
-    veil: float
+    @property
+    def veil(self) -> float:
+        """Light that lies over the whole picture."""
+        return max(0.0, float(2.0**self.black) - float(kernels.FLOOR))
 
 
-def find_bands(grey: Plane, character: str, enlarged: float = 1.0) -> Bands:
-    """Split a mixed grey.
+def small_light(grey: Plane) -> Plane:
+    """The logarithm of a linear grey ``(H, W)``, averaged over :data:`SMALL_SIDE` pixels."""
+    height, width = grey.shape
+    scale = min(1.0, SMALL_SIDE / max(height, width))
+    size = (max(1, round(width * scale)), max(1, round(height * scale)))
+    return plane_averaged(kernels.log_light(grey), *size)
+
+
+def find_ends(light: Plane) -> Ends:
+    """Black and white of what :func:`small_light` gives, to 1/64 stop."""
+    low, high = kernels.LOWEST_STOPS, kernels.HIGHEST_STOPS
+    bins = ((np.clip(light, low, high) - np.float32(low)) * np.float32(_PER_STOP)).astype(np.int32)
+    sums = np.cumsum(np.bincount(bins.ravel()))
+    black, white = np.searchsorted(sums, np.array([END_SHARE, 1 - END_SHARE]) * sums[-1])
+    return Ends(low + (float(black) + 0.5) / _PER_STOP, low + (float(white) + 0.5) / _PER_STOP)
+
+
+def find_bands(light: Plane, character: str, enlarged: float = 1.0) -> Plane:
+    """Split the light of a picture.
 
     Parameters
     ----------
-    grey : float32 (H, W)
-        Linear, of the whole picture at any size.
+    light : float32 (h, w)
+        What :func:`small_light` gives of the whole picture.
     character : str
         Whose radius the base has, see :data:`RADII`.
     enlarged : float
         How much longer the uncropped picture is: radii are shares of that.
+
+    Returns
+    -------
+    float32 (4, h, w)
+        The base of a pixel with logarithm l is ``maps[0] * l + maps[1]``, its middle band
+        ``maps[2] * l + maps[3]``.
     """
-    height, width = grey.shape
-    scale = min(1.0, SMALL_SIDE / max(height, width))
-    size = (max(1, round(width * scale)), max(1, round(height * scale)))
-    light = plane_averaged(kernels.log_light(grey), *size)
-    radius = max(1, round(RADII[character] * enlarged * max(size) / SMALL_SIDE))
+    radius = max(1, round(RADII[character] * enlarged * max(light.shape) / SMALL_SIDE))
     base_slope, base_offset = _weighted_base(light, radius)
     middle = light - (base_slope * light + base_offset)
-    fit = _fit(light, middle, max(1, round(FIT_RADIUS * enlarged)))
-    veil = float(np.quantile(plane_averaged(grey, *size), VEIL_SHARE))
-    return Bands(np.stack([base_slope, base_offset, *fit]), max(0.0, veil))
+    fit = np.stack(_fit(light, middle, max(1, round(FIT_RADIUS * enlarged))))
+    open_, middle_open = _gates(light, radius)
+    return np.stack([1 - open_ * (1 - base_slope), open_ * base_offset, *(middle_open * fit)])
+
+
+def _gates(light: Plane, radius: int) -> list[Plane]:
+    """How far base and middle band keep their windows: 1 in texture, 0 on what rises as a whole."""
+    half = max(1, round(radius / 2))
+    sums = kernels.gradients(light)
+    for _ in range(2):
+        sums = box_means(sums, half)
+    closed = (kernels.gates(sums, LEVEL, fading) for fading in (GATE, MIDDLE_GATE))
+    return [np.asarray(cv2.resize(gate, light.shape[::-1]), np.float32) for gate in closed]
 
 
 def _weighted_base(light: Plane, radius: int) -> tuple[Plane, Plane]:
@@ -112,12 +148,12 @@ def _fit(light: Plane, middle: Plane, radius: int) -> tuple[Plane, Plane]:
     return slopes, offsets
 
 
-def spread(bands: Bands, window: Window, shape: tuple[int, ...]) -> NDArray[np.float32]:
+def spread(maps: Plane, window: Window, shape: tuple[int, ...]) -> NDArray[np.float32]:
     """The coefficients along the rows of a window, whose rows and columns come first in ``shape``.
 
     For what works on the light of the window; see :func:`oatmeal.core.bands.kernels.spread`.
     """
-    return kernels.spread(bands.maps, window.place, shape[1], shape[0])
+    return kernels.spread(maps, window.place, shape[1], shape[0])
 
 
 def base_of(grey: Plane, wide: NDArray[np.float32], window: Window) -> Plane:
@@ -131,17 +167,3 @@ def base_of(grey: Plane, wide: NDArray[np.float32], window: Window) -> Plane:
     slope = wide[0, above] + t * (wide[0, below] - wide[0, above])
     offset = wide[1, above] + t * (wide[1, below] - wide[1, above])
     return np.asarray(slope * kernels.log_light(grey) + offset)
-
-
-def light_gains(highlights: float, shadows: float) -> NDArray[np.float64]:
-    """Gains in stops over the base, for highlights and shadows of -100 to 100.
-
-    Returns
-    -------
-    float64 (TABLE_SIZE,)
-    """
-    stops = np.linspace(kernels.LOWEST_STOPS, kernels.HIGHEST_STOPS, kernels.TABLE_SIZE)
-    tone_share = lightness(np.minimum(np.exp2(stops), 1.0)) / 100
-    gain = LIGHT_AT_100 * shadows / 100 * (1 - smoothstep(tone_share, *SHADOWS_FADE))
-    gain = gain + LIGHT_AT_100 * highlights / 100 * smoothstep(tone_share, *HIGHLIGHTS_FADE)
-    return np.asarray(gain)

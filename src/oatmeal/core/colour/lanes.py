@@ -233,6 +233,13 @@ def pairs_of(table: Table) -> NDArray[np.int64]:
     return np.ndarray((len(table) - 1,), np.int64, table, 0, (table.itemsize,))
 
 
+def pairs_of_rows(tables: Table) -> NDArray[np.int64]:
+    """Each of many tables ``(m, n)`` as :func:`pairs_of` gives it: ``(m, n - 1)``."""
+    tables = np.ascontiguousarray(tables, dtype=np.float32)
+    shape = (tables.shape[0], tables.shape[1] - 1)
+    return np.ndarray(shape, np.int64, tables, 0, tables.strides)
+
+
 def pairs_of_two(one: Table, two: Table) -> NDArray[np.complex128]:
     """Two tables ``(n,)`` as ``(n - 1,)`` numbers of 128 bits: one, two, and both of the next."""
     both = np.stack([one, two], axis=1).astype(np.float32)

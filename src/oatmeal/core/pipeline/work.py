@@ -7,6 +7,7 @@ something that changed.
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cached_property
 from typing import Any, Final
 
 import numpy as np
@@ -15,7 +16,15 @@ from numpy.typing import NDArray
 from oatmeal.core.finish import coded, quantised
 from oatmeal.core.finish.quantising import Depth
 from oatmeal.core.mix import Analysis
-from oatmeal.core.picture import ArrayPicture, Picture, Pixels, Rectangle, Window, light_of
+from oatmeal.core.picture import (
+    ArrayPicture,
+    Picture,
+    Pixels,
+    Rectangle,
+    Window,
+    light_of,
+    taken_of,
+)
 from oatmeal.core.pipeline.order import COLOUR, LAST, STAGES, Order
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.stages import SOURCE, Place
@@ -135,7 +144,14 @@ class Pipeline:
             return self.get(one.needs[0], order)
         if one.whole and self._whole is not None:
             return self._whole.get(name, order)
+        if one.uncropped and not self.place.window.uncropped:
+            return self._as_taken.get(name, order)
         return self._remembered(name, order.key(name), lambda: self._made(name, order))
+
+    @cached_property
+    def _as_taken(self) -> Pipeline:
+        """On a small copy of the picture without its frame."""
+        return Pipeline(taken_of(self.place.picture))
 
     def _made(self, name: str, order: Order) -> Any:
         one = STAGES[name]

@@ -8,7 +8,15 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.bands import SMALL_SIDE, Bands, find_bands, kernels, light_gains, spread
+from oatmeal.core.bands import (
+    SMALL_SIDE,
+    Ends,
+    Moves,
+    kernels,
+    move_light,
+    small_light,
+    spread,
+)
 from oatmeal.core.colour import decode_srgb, encode_srgb
 from oatmeal.core.colour import kernels as colour
 from oatmeal.core.picture import Window, reduced
@@ -44,7 +52,8 @@ def rendered(rgb_linear: Colour, curve: Sequence[Point]) -> Colour:
     own[0] = 1.0  # the base that the gain is read over is the pixel's own light
     height, width = rgb_linear.shape[:2]
     gains = camera_gains(curve).astype(np.float32)
-    return kernels.relit(rgb_linear, own, (0.0, 0.0, float(width), float(height)), gains)
+    whole = (0.0, 0.0, float(width), float(height))
+    return kernels.relit(rgb_linear, own, whole, (gains, np.zeros_like(gains)))
 
 
 def camera_gains(curve: Sequence[Point]) -> NDArray[np.float64]:
@@ -56,35 +65,44 @@ def camera_gains(curve: Sequence[Point]) -> NDArray[np.float64]:
     return np.asarray(np.log2(np.maximum(meant, 1e-6) / inside)).clip(-8, 8)
 
 
-def bands_of(rgb_linear: Colour, enlarged: float = 1.0) -> Bands:
-    """The bands of a colour picture's luminance, of the whole picture at any size.
+def small_of(rgb_linear: Colour) -> NDArray[np.float32]:
+    """The light of a colour picture's luminance as its bands are found from.
 
     Light is averaged to their size first: that costs a fraction of the logarithm of every pixel.
-    ``enlarged`` is as :func:`oatmeal.core.bands.find_bands` takes it.
     """
-    small = np.ascontiguousarray(reduced(rgb_linear, SMALL_SIDE))
-    return find_bands(colour.luminance(small), CHARACTER, enlarged)
+    return small_light(colour.luminance(np.ascontiguousarray(reduced(rgb_linear, SMALL_SIDE))))
 
 
-def relit(rgb_linear: Colour, light: Light, bands: Bands, window: Window) -> Colour:
+def relit(
+    rgb_linear: Colour, light: Light, bands: NDArray[np.float32], ends: Ends, window: Window
+) -> Colour:
     """Linear colour with its highlights and shadows, as a gain by the base: hue is kept.
 
     Parameters
     ----------
     rgb_linear : float32 (H, W, 3)
         Of the window.
-    bands : Bands
-        Of the whole, from :func:`bands_of`.
+    bands, ends
+        Of the whole, from :func:`oatmeal.core.bands.find_bands` and ``find_ends``.
     """
     wide = spread(bands, window, rgb_linear.shape)
-    gains = light_gains(light.highlights, light.shadows).astype(np.float32)
-    return kernels.relit(rgb_linear, wide, window.place, gains)
+    gain, more = (table.astype(np.float32) for table in _moved(light, ends))
+    return kernels.relit(rgb_linear, wide, window.place, (gain, more))
 
 
-def brightest(light: Light) -> float:
-    """The highest linear channel that a picture whose white is 1 can get here, at least 1."""
+def _moved(light: Light, ends: Ends) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    return move_light(Moves(light.highlights, light.shadows), ends)
+
+
+def brightest(light: Light, ends: Ends | None = None) -> float:
+    """The highest linear channel that a picture whose white is 1 can get here, at least 1.
+
+    ``ends`` are the picture's, where highlights or shadows are set.
+    """
     matrix = white.adaptation(light.warmth, light.tint) if light.warmth or light.tint else np.eye(3)
     channel = float(np.maximum(matrix, 0).sum(axis=1).max())
-    stops = light.exposure + float(light_gains(light.highlights, light.shadows).max())
+    stops = light.exposure
+    if ends is not None:
+        stops += sum(max(0.0, float(table.max())) for table in _moved(light, ends))
     stops += max(0.0, float(camera_gains(light.camera).max())) if light.camera != STRAIGHT else 0.0
     return float(max(1.0, channel * 2.0**stops))

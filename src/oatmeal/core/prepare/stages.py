@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.bands import Bands
+from oatmeal.core.bands import Ends, find_bands, find_ends
 from oatmeal.core.guard import Analysis, Settling, analyse
 from oatmeal.core.guard.kernels import BRIGHTEST
 from oatmeal.core.guard.settling import SMALLEST
@@ -26,6 +26,7 @@ _SPOTS = "prepare.spots"
 _THREADS = "prepare.threads"
 _CAMERA = "prepare.light.camera"
 
+Plane = NDArray[np.float32]
 Colour = NDArray[np.float32]
 
 
@@ -128,21 +129,32 @@ def rendered(recipe: Recipe, place: Place, rgb_linear: Colour) -> Colour:
     return light.rendered(rgb_linear, recipe.prepare.light.camera)
 
 
-@stage(
-    "light_bands",
-    needs=("rendered",),
-    when=lambda recipe: bool(recipe.prepare.light.highlights or recipe.prepare.light.shadows),
-    whole=True,
-)
-def light_bands(recipe: Recipe, place: Place, rgb_linear: Colour) -> Bands:
+def _ends_move(recipe: Recipe) -> bool:
+    return bool(recipe.prepare.light.highlights or recipe.prepare.light.shadows)
+
+
+@stage("light_small", needs=("rendered",), when=_ends_move, whole=True)
+def light_small(recipe: Recipe, place: Place, rgb_linear: Colour) -> Plane:
+    """The luminance of the whole picture, small."""
+    return light.small_of(rgb_linear)
+
+
+@stage("light_bands", needs=("light_small",), when=_ends_move, whole=True)
+def light_bands(recipe: Recipe, place: Place, small: Plane) -> Plane:
     """Coefficients of the base of the whole picture, which highlights and shadows follow."""
-    return light.bands_of(rgb_linear, place.window.enlarged)
+    return find_bands(small, light.CHARACTER, place.window.enlarged)
 
 
-@stage("relit", reads=_ENDS, needs=("rendered", "light_bands"), moved_by=_ENDS)
-def relit(recipe: Recipe, place: Place, rgb_linear: Colour, bands: Bands) -> Colour:
+@stage("light_ends", needs=("light_small",), when=_ends_move, whole=True, uncropped=True)
+def light_ends(recipe: Recipe, place: Place, small: Plane) -> Ends:
+    """Black and white of the picture's luminance."""
+    return find_ends(small)
+
+
+@stage("relit", reads=_ENDS, needs=("rendered", "light_bands", "light_ends"), moved_by=_ENDS)
+def relit(recipe: Recipe, place: Place, rgb_linear: Colour, bands: Plane, ends: Ends) -> Colour:
     """Linear colour with its highlights and shadows."""
-    return light.relit(rgb_linear, recipe.prepare.light, bands, place.window)
+    return light.relit(rgb_linear, recipe.prepare.light, bands, ends, place.window)
 
 
 @stage("photographed", needs=("relit",))
@@ -170,10 +182,10 @@ def prepared(
     return threads.threaded_areas(recipe, found or {}, rgb_linear, colours)
 
 
-@stage("brightest", reads=("prepare.light", "mix.guard", *_OF_CHANNELS))
-def brightest(recipe: Recipe, place: Place) -> float:
+@stage("brightest", reads=("prepare.light", "mix.guard", *_OF_CHANNELS), needs=("light_ends",))
+def brightest(recipe: Recipe, place: Place, ends: Ends | None) -> float:
     """The highest linear channel that the mix can get, for what must hold it."""
-    channel = light.brightest(recipe.prepare.light)
+    channel = light.brightest(recipe.prepare.light, ends)
     if not _rest(recipe, _OF_CHANNELS) and _settling(recipe, place).acts:
         channel *= BRIGHTEST
     settings = recipe.prepare.threads
@@ -181,6 +193,6 @@ def brightest(recipe: Recipe, place: Place) -> float:
 
 
 STAGES = (
-    cleaned, denoised, edge_ground, freed, healed, settled, lit, rendered, light_bands, relit,
-    photographed, threaded, prepared, brightest,
+    cleaned, denoised, edge_ground, freed, healed, settled, lit, rendered,
+    light_small, light_bands, light_ends, relit, photographed, threaded, prepared, brightest,
 )  # fmt: skip

@@ -34,11 +34,11 @@ class Light(Part):
     )  # fmt: skip
     highlights: float = setting(
         "colour highlights", -100, 100, trial=20,
-        meaning="2 stops at the light end of the scale at 100; hue is kept",
+        meaning="as `tone.highlights`, of the colour picture; hue is kept",
     )  # fmt: skip
     shadows: float = setting(
         "colour shadows", -100, 100, trial=20,
-        meaning="2 stops at the dark end of the scale at 100; hue is kept",
+        meaning="as `tone.shadows`, of the colour picture; hue is kept",
     )  # fmt: skip
     camera: CameraCurve = setting(
         "camera's rendering", rest=STRAIGHT, scale="curve", kind="curve",

@@ -43,7 +43,7 @@ SHIPPED: Final = (
         "Meadow morning",
         "light grass and leaves under a soft sky",
         mix={"lifts": {"green": 0.6, "yellow": 0.4, "cyan": -0.2, "blue": -0.4}},
-        tone={"highlights": -20, "shadows": 20, "contrast": -8, "hold_ends": True},
+        tone={"highlights": -40, "shadows": 30, "contrast": -8, "hold_ends": True},
     ),
     _shipped(
         "Storm over the valley",
@@ -75,7 +75,7 @@ SHIPPED: Final = (
         "Faces in the crowd",
         "smooth, luminous skin on warm paper",
         mix={"base": {"kind": "channels", "red": 70, "green": 30, "blue": 0}},
-        tone={"clarity": -12, "shadows": 12, "contrast": 6, "hold_ends": True},
+        tone={"clarity": -12, "shadows": 18, "contrast": 6, "hold_ends": True},
         finish={
             "sharpness": START["sharpness"]["people"], "toning": START["toning"]["warm paper"],
             "glow": {"amount": 12, "threshold": 65}, "falloff": {"amount": -12, "spare": 50},
@@ -84,7 +84,7 @@ SHIPPED: Final = (
     _shipped(
         "Burner at night",
         "opens the dark, holds the flame",
-        tone={"exposure": 0.4, "shadows": 28, "highlights": -38, "depth": 30, "hold_ends": True},
+        tone={"exposure": 0.4, "shadows": 45, "highlights": -70, "depth": 30, "hold_ends": True},
     ),
     _shipped(
         "Old plate",

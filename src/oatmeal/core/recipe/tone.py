@@ -69,11 +69,13 @@ class Tone(Step):
     )  # fmt: skip
     highlights: Percent = setting(
         "highlights", -100, 100, group="light", trial=20, area=(-100, 100),
-        meaning="2 stops at the light end of the scale at 100",
+        meaning="-100 brings the picture's white to L* 92 and spreads what is near it; above 0 "
+        "lights rise and white stays; below L* 58 nothing moves",
     )  # fmt: skip
     shadows: Percent = setting(
         "shadows", -100, 100, group="light", trial=20, area=(-100, 100),
-        meaning="2 stops at the dark end of the scale at 100",
+        meaning="100 opens what is below L* 55 by up to 2 stops, black stays below L* 10; -100 "
+        "deepens it by up to 1.5",
     )  # fmt: skip
     zones: tuple[
         ZoneStops, ZoneStops, ZoneStops, ZoneStops, ZoneStops,
@@ -88,7 +90,7 @@ class Tone(Step):
     )  # fmt: skip
     depth: Amount = setting(
         "depth", 0, 100, group="local contrast", trial=20, signed=True,
-        meaning="middle band of the high tones, twice at 100",
+        meaning="darkens lights from L* 55 on, most between 70 and 90; white stays",
     )  # fmt: skip
     clarity: Percent = setting(
         "clarity", -100, 100, group="local contrast", trial=20, area=(-100, 200),

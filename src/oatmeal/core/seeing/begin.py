@@ -38,8 +38,8 @@ _ROOM: Final = 0.3
 #: Shares of dark (below L* 15) and light (above 85) tones that a picture may have, the strength per
 #: share beyond that, and the least and most that is set.
 _DARK, _LIGHT = (15.0, 0.05), (85.0, 0.06)
-_PER_SHARE: Final = 150
-_LEAST, _MOST = 4, 40
+_PER_SHARE: Final = 300
+_LEAST, _MOST = 8, 80
 
 #: The percentile that stands for a picture's whites, and the L* that they may lose.
 _WHITES: Final = (98.0, 2.0)

@@ -11,12 +11,13 @@ from numpy.typing import NDArray
 
 from oatmeal.core import colour, mix
 from oatmeal.core.bands import base_of
+from oatmeal.core.bands.light import STOPS
 from oatmeal.core.colour import ranges
 from oatmeal.core.mix import Analysis
 from oatmeal.core.pipeline import Order, Pipeline
 from oatmeal.core.recipe import Mix, Picked, Recipe
 from oatmeal.core.seeing import measure
-from oatmeal.core.tone.local import zone_weights
+from oatmeal.core.tone.local import before_zones, zone_weights
 
 #: Side of the square that is averaged, in pixels of the frame.
 SIDE_PX: Final = 5
@@ -101,9 +102,11 @@ def read_spot(pipeline: Pipeline, wanted: Recipe | Order, x: float, y: float) ->
 
 def tone_shares(pipeline: Pipeline, order: Order) -> NDArray[np.float32]:
     """L* / 100 of the base under every pixel, which the zones' gains go by."""
-    grey = pipeline.mixed(order)
+    grey, tone = pipeline.mixed(order), order.recipe.tone
     base = base_of(grey, pipeline.get("wide", order), pipeline.place.window)
-    light = np.exp2(np.minimum(base + np.float32(order.recipe.tone.exposure), 0))
+    base = base + np.float32(tone.exposure)
+    base += np.interp(base, STOPS, before_zones(tone, pipeline.get("ends", order))[0])
+    light = np.exp2(np.minimum(base, 0))
     return np.asarray(colour.lightness(light) / 100, dtype=np.float32)
 
 

@@ -5,28 +5,40 @@ What they change comes as a map and is computed for each pixel; the loops run ov
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from functools import cache
 from typing import Any, Final
 
 import numpy as np
 from numba.extending import overload
 from numpy.typing import NDArray
 
+from oatmeal.core.bands import Ends
 from oatmeal.core.bands.kernels import (
     FLOOR,
     HIGHEST_STOPS,
     TABLE_SIZE,
     spread,
 )
+from oatmeal.core.bands.light import (
+    BLACK_STOPS,
+    CURBED,
+    LEAST_WAY,
+    ROWS,
+    WHITE_STOPS,
+    light_rows,
+    pressed,
+)
 from oatmeal.core.colour.lanes import (
-    Table,
     cube_root,
     decode_inside,
     encode_one,
     exp2,
     find_places,
     log2_one,
-    pairs_of_two,
+    pairs_of,
+    pairs_of_rows,
+    read_row,
 )
 from oatmeal.core.loops import inline_rows, parallel, rows_of
 from oatmeal.core.maps import Box, Maps
@@ -35,7 +47,7 @@ from oatmeal.core.tone.kernels import LOW, PER_STOP
 _f = np.float32
 
 Plane = NDArray[np.float32]
-Curve = NDArray[np.float64]
+Curve = NDArray[np.floating]
 
 #: Light that a veil of -100 lays over the picture.
 ADDED_VEIL: Final = 0.12
@@ -53,6 +65,8 @@ _ADDED = _f(ADDED_VEIL)
 _LEAST = _f(LEAST_LEFT)
 _MOST = _f(MOST_REMOVED)
 _HELD = _f(HELD_PART)
+_WAY = _f(LEAST_WAY)
+_LEAST_WAY, _MOST_WAY = _f(CURBED[0]), _f(CURBED[1])
 
 
 @inline_rows
@@ -87,63 +101,143 @@ def _find(base, most, index, between):  # type: ignore[no-untyped-def]
 
 
 @inline_rows
-def _raise(light, middle, index, between, tables, amounts, found):  # type: ignore[no-untyped-def]
-    """Add amounts of what the tables of gain and factor say there, :func:`pairs_of_two`."""
-    width = light.shape[0]
+def _find_ends(end, limits, count, rows, part):  # type: ignore[no-untyped-def]
+    """The same among ``count`` curves for ends between two limits; a row's ends are held there."""
+    low, high = limits[0], limits[1]
+    per_stop = _f(count - 1) / (high - low)
+    for x in range(end.shape[0]):
+        end[x] = min(max(end[x], low), high)
+        part[x] = (end[x] - low) * per_stop
+    find_places(part, count - 2, rows, part)
+
+
+@inline_rows
+def _read(curves, rows, part, index, between, found, out):  # type: ignore[no-untyped-def]
+    """Values between two of many curves, each as :func:`pairs_of` gives it."""
+    width = out.shape[0]
     for x in range(width):
-        found[x] = tables[np.uint32(index[x])]
-    four = found.view(np.float32)
+        found[x] = curves[np.uint32(rows[x]), np.uint32(index[x])]
+    both = found.view(np.float32)
     for x in range(width):
-        gain = four[4 * x] + between[x] * (four[4 * x + 2] - four[4 * x])
-        factor = four[4 * x + 1] + between[x] * (four[4 * x + 3] - four[4 * x + 1])
-        light[x] += amounts[x] * (gain + factor * middle[x])
+        out[x] = both[2 * x] + between[x] * (both[2 * x + 1] - both[2 * x])
+    for x in range(width):
+        found[x] = curves[np.uint32(rows[x]) + np.uint32(1), np.uint32(index[x])]
+    for x in range(width):
+        there = both[2 * x] + between[x] * (both[2 * x + 1] - both[2 * x])
+        out[x] += part[x] * (there - out[x])
 
 
 @parallel
 def _moved(  # type: ignore[no-untyped-def]
-    chunk, grey, wide, first, step, curves, amounts, fine, used,
-    shift, detail, veil, veil_light, inside, spans, left, top, unit, out,
+    chunk, grey, wide, first, step, numbers, maps, of_map, factors, amounts, zones, curves,
+    ends, limits, fine, used, veil_light, inside, spans, left, top, unit, out,
 ):  # fmt: skip
-    most = inside.shape[1]
-    lights, bases = np.empty(most, np.float32), np.empty(most, np.float32)
-    middles, ones = np.empty(most, np.float32), np.ones(most, np.float32)
-    places, parts = np.empty(most, np.int32), np.empty(most, np.float32)
-    pairs = np.empty(most, np.complex128)
+    highlights, at_white, shadows, depths = curves
+    count, most = depths.shape[0], inside.shape[1]
+    floats, numbers_ = np.empty((9, most), np.float32), np.empty((6, most), np.float32)
+    places, rows, pairs = (
+        np.empty(most, np.int32), np.empty(most, np.int32), np.empty(most, np.int64)
+    )  # fmt: skip
     for row in rows_of(chunk, spans.shape[0]):
         a, b = spans[row, 0], spans[row, 1]
-        y, begin, end = row + top, a + left, b + left
-        width = b - a
+        y, begin, width = row + top, a + left, b - a
+        end = begin + width
         if width <= 0:
             continue
-        light, base, middle = lights[:width], bases[:width], middles[:width]
+        light, base, middle = floats[0, :width], floats[1, :width], floats[2, :width]
+        between, part, gain = floats[3, :width], floats[4, :width], floats[5, :width]
+        more, way, white = floats[6, :width], floats[7, :width], floats[8, :width]
+        index, at, found = places[:width], rows[:width], pairs[:width]
+        for one in range(6):
+            line = numbers_[one]
+            if of_map[one] < 0:
+                for x in range(width):
+                    line[x] = numbers[one]
+            else:
+                mapped = maps[of_map[one], row, a:b]
+                for x in range(width):
+                    line[x] = mapped[x]
+        shift, high, low = numbers_[0, :width], numbers_[1, :width], numbers_[2, :width]
+        deep, veil, detail = numbers_[3, :width], numbers_[4, :width], numbers_[5, :width]
         _split(grey[y, begin:end], wide, first + step * y, begin, light, base, middle)
-        moved = shift[row, a:b]
         for x in range(width):
-            base[x] += moved[x]
-            light[x] += moved[x]
-        index, between, found = places[:width], parts[:width], pairs[:width]
-        _find(base, curves.shape[1] - 1, index, between)
-        for one in range(curves.shape[0]):
-            share = amounts[one - 1, row, a:b] if one > 0 else ones[:width]
-            _raise(light, middle, index, between, curves[one], share, found)
-        if used[0]:
-            line = veil[row, a:b]
+            base[x] += shift[x]
+            light[x] += shift[x]
+            more[x] = light[x] - base[x]
+            way[x] = _f(1.0)
+            white[x] = ends[1] + shift[x]
+        _find(base, zones.shape[0] - 1, index, between)
+        for one in range(factors.shape[0]):
             for x in range(width):
-                amount = line[x] * _f(0.01)
+                found[x] = factors[one, np.uint32(index[x])]
+            both, amount = found.view(np.float32), amounts[one, row, a:b]
+            for x in range(width):
+                factor = both[2 * x] + between[x] * (both[2 * x + 1] - both[2 * x])
+                light[x] += amount[x] * factor * middle[x]
+        if used[0]:
+            _find_ends(white, limits[0], count, at, part)
+            for x in range(width):
+                gain[x] = base[x] - white[x]
+            _find(gain, zones.shape[0] - 1, index, between)
+            for x in range(width):
+                at[x] += np.int32(count) if high[x] > _f(0.0) else np.int32(0)
+            _read(highlights, at, part, index, between, found, gain)
+            for x in range(width):
+                share = abs(high[x])
+                there = at_white[at[x]] + part[x] * (at_white[at[x] + 1] - at_white[at[x]])
+                gain[x] *= share
+                way[x] += (share * there - gain[x]) / max(white[x] - base[x], _WAY)
+                white[x] += share * there
+        else:
+            for x in range(width):
+                gain[x] = _f(0.0)
+        if used[1]:
+            for x in range(width):
+                middle[x] = ends[0] + shift[x]
+            _find_ends(middle, limits[1], count, at, part)
+            _find(base, zones.shape[0] - 1, index, between)
+            for x in range(width):
+                at[x] += np.int32(count) if low[x] > _f(0.0) else np.int32(0)
+            _read(shadows, at, part, index, between, found, middle)
+            for x in range(width):
+                gain[x] += abs(low[x]) * middle[x]
+        if used[2]:
+            _find_ends(white, limits[0], count, at, part)
+            for x in range(width):
+                base[x] += gain[x]
+                middle[x] = base[x] - white[x]
+            _find(middle, zones.shape[0] - 1, index, between)
+            _read(depths, at, part, index, between, found, middle)
+            for x in range(width):
+                less = deep[x] * middle[x]
+                way[x] *= _f(1.0) - less / max(white[x] - base[x], _WAY)
+                light[x] += gain[x]
+                gain[x] = less
+        for x in range(width):
+            least = _LEAST_WAY if high[x] > _f(0.0) else _f(1.0)
+            light[x] += gain[x] + (min(max(way[x], least), _MOST_WAY) - _f(1.0)) * more[x]
+            base[x] += gain[x]
+        if used[3]:
+            _find(base, zones.shape[0] - 1, index, between)
+            read_row(zones, index, between, found, gain)
+            for x in range(width):
+                light[x] += gain[x]
+                base[x] += gain[x]
+        if used[4]:
+            for x in range(width):
                 stops = min(max(base[x], LOW), _f(HIGHEST_STOPS))
-                removed = min(max(amount, _f(0.0)) * veil_light * exp2(moved[x]), _MOST)
-                added = max(-amount, _f(0.0)) * _ADDED
+                removed = min(max(veil[x], _f(0.0)) * veil_light * exp2(shift[x]), _MOST)
+                added = max(-veil[x], _f(0.0)) * _ADDED
                 kept = max(_f(1.0) - removed * exp2(-stops), _LEAST) / (_f(1.0) - removed)
                 laid = _f(1.0) - added + added * exp2(-stops)
                 light[x] += log2_one(kept) + log2_one(laid)
-        if used[1]:
-            line, band = detail[row, a:b], fine[y, begin:end]
+        if used[5]:
+            band = fine[y, begin:end]
             for x in range(width):
-                amount = line[x] * _f(0.01)
-                light[x] += amount * (_f(1.5) if amount > _f(0.0) else _f(1.0)) * band[x]
+                light[x] += detail[x] * (_f(1.5) if detail[x] > _f(0.0) else _f(1.0)) * band[x]
         belongs, result = inside[row, a:b], out[y, begin:end]
         for x in range(width):
-            made = max(exp2(light[x]) - FLOOR * exp2(moved[x]), _f(0.0)) * unit
+            made = max(exp2(light[x]) - FLOOR * exp2(shift[x]), _f(0.0)) * unit
             result[x] = made if belongs[x] > 0 else result[x]
 
 
@@ -211,17 +305,20 @@ def _bent_compiled(value, excess):  # type: ignore[no-untyped-def]
     return bend
 
 
+#: What is a number or a map, in the kernel's order.
+NUMBERS: Final = ("exposure", "highlights", "shadows", "depth", "veil", "detail")
+
+
 def moved(
     result: Plane,
     grey: Plane,
-    exposure: float,
+    numbers: Mapping[str, float],
     wide: NDArray[np.float32],
     window: tuple[float, float, float, float],
-    tables: tuple[Plane, Plane],
-    curves: Mapping[str, tuple[Curve, Curve]],
+    zones: Curve,
+    factors: Sequence[tuple[Curve, float | Curve]],
     fine: Plane | None,
-    detail: float,
-    veil_light: float,
+    ends: Ends,
     maps: Maps,
     unit: float,
 ) -> Plane:
@@ -231,38 +328,59 @@ def moved(
     ----------
     result : float32 (H, W)
         What is there without areas.
-    curves : mapping
-        Of the settings that there are maps of, what each does at 100, in the form of the tables.
-    veil_light : float
-        Light of the picture's veil, for a map of ``veil``.
+    numbers : mapping
+        Exposure in stops; highlights, shadows, depth, veil and detail, -100 to 100.
+    zones : (TABLE_SIZE,)
+        Gain of the zones in stops.
+    factors : sequence of ((TABLE_SIZE,), number or float32 (h, w))
+        Factors on the middle band over the base, and how much of each.
+    ends : Ends
+        Of the picture.
     maps : Maps
-        Planes that stand in the place of a setting's number: ``exposure`` in stops, ``detail``,
-        ``veil``, and those that have curves. The tables hold the rest.
+        Planes that stand in the place of a number.
     unit : float
         Factor on what is computed.
     """
     out = result.copy()
     step = wide.shape[1] / window[3]
-    none = np.zeros((1, 1), np.float32)
-    every: list[tuple[Table, Table]] = [tables, *curves.values()]
-    pairs = np.stack([pairs_of_two(gain, factor) for gain, factor in every])
-    amounts = np.empty((len(curves), *maps.box.shape), np.float32)
-    for plane, name in zip(amounts, curves, strict=True):
-        np.multiply(maps.planes[name], _f(0.01), out=plane)
-    shift = maps.planes.get("exposure")
-    if shift is None:
-        shift = np.full(maps.box.shape, exposure, np.float32)
-    hazy, fines = maps.planes.get("veil"), maps.planes.get("detail")
-    if detail and fines is None:
-        fines = np.full(maps.box.shape, detail, np.float32)
-    used = np.array([hazy is not None, fines is not None])
+    planes = [maps.planes[name] for name in NUMBERS if name in maps.planes]
+    of_map = np.array([name in maps.planes for name in NUMBERS])
+    shares = np.array([1.0, *[0.01] * (len(NUMBERS) - 1)], np.float32)
+    given = np.array([numbers[name] for name in NUMBERS], np.float32) * shares
+    used = of_map | (given != 0)
+    stacked = np.empty((len(planes), *maps.box.shape), np.float32)
+    for plane, own, share in zip(stacked, planes, shares[of_map], strict=True):
+        np.multiply(own, share, out=plane)
+    amounts = np.empty((len(factors), *maps.box.shape), np.float32)
+    for plane, (_, amount) in zip(amounts, factors, strict=True):
+        plane[:] = amount
+    tables = np.zeros((len(factors), TABLE_SIZE), np.float32)
+    for table, (factor, _) in zip(tables, factors, strict=True):
+        table[:] = factor
     _moved(
-        grey, wide, (0.5 + window[1]) * step - 0.5, step, pairs, amounts,
-        grey if fine is None else fine, used, shift, none if fines is None else fines,
-        none if hazy is None else hazy, _f(veil_light), maps.inside, maps.spans,
-        *maps.box.corner, _f(unit), out,
+        grey, wide, (0.5 + window[1]) * step - 0.5, step,
+        given, stacked, np.where(of_map, np.cumsum(of_map) - 1, -1),
+        pairs_of_rows(tables), amounts, pairs_of(zones), _light_curves(),
+        (_f(ends.black), _f(ends.white)), _LIMITS, grey if fine is None else fine,
+        np.array([*used[1:4], bool(np.any(zones)), used[4], used[5] and fine is not None]),
+        _f(ends.veil), maps.inside, maps.spans, *maps.box.corner, _f(unit), out,
     )  # fmt: skip
     return out
+
+
+#: Between which whites, and blacks, there are curves.
+_LIMITS: Final = tuple((_f(low), _f(high)) for low, high in (WHITE_STOPS, BLACK_STOPS))
+
+
+@cache
+def _light_curves() -> tuple[Any, ...]:
+    """Curves of highlights, their gains at white, curves of shadows and of depth."""
+    highlights, shadows, depth = light_rows()
+    whites = np.linspace(*WHITE_STOPS, ROWS)
+    at_white = np.array([float(pressed(white, white)) for white in whites] + [0.0] * ROWS)
+    joined = (pairs_of_rows(curves.reshape(-1, TABLE_SIZE)) for curves in (highlights, shadows))
+    one, two = joined
+    return one, at_white.astype(np.float32), two, pairs_of_rows(depth)
 
 
 def exposed(result: Plane, grey: Plane, maps: Maps, unit: float) -> Plane:
@@ -316,6 +434,8 @@ def warm() -> None:
     spans = np.tile(np.array([0, 4]), (4, 1))
     own = Maps(Box(0, 0, 4, 4), np.ones((4, 4), np.uint8), spans, {"exposure": grey})
     whole = (0.0, 0.0, 4.0, 4.0)
-    moved(grey, grey, 0.0, wide, whole, (table, table), {}, grey, 1.0, 0.1, own, 1.0)
+    numbers = dict.fromkeys(NUMBERS, 1.0)
+    ends = Ends(-7.0, 0.0)
+    moved(grey, grey, numbers, wide, whole, table, [(table, 1.0)], grey, ends, own, 1.0)
     exposed(grey, grey, own, 1.0)
     through_mapped_scale(grey, 1.0, (0.0, 255.0, 0.0, 1.0), 1.0, False, table, own, grey.copy())

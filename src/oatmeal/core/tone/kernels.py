@@ -34,18 +34,23 @@ PER_STOP: Final = _f((TABLE_SIZE - 1) / (HIGHEST_STOPS - LOWEST_STOPS))
 CLARITY_AT_100: Final = 1.47
 
 Plane = NDArray[np.float32]
+Tables = tuple[Plane, Plane, Plane]
 
 
 @parallel
-def _local(chunk, grey, wide, first, step, tables, fine, shift, strength, out):  # type: ignore[no-untyped-def]
-    """What :func:`_split` and :func:`_raise` do, and the rest, in as few passes over a row."""
+def _local(  # type: ignore[no-untyped-def]
+    chunk, grey, wide, first, step, tables, more, spreads, fine, shift, strength, out
+):
+    """What :mod:`oatmeal.core.tone.area_kernels` does, in as few passes over a row."""
     rows, width = wide.shape[1], grey.shape[1]
     floor, from_low = FLOOR * exp2(shift), shift - LOW
-    last = np.int32(tables.shape[0] - 1)
     light = np.empty(width, np.float32)
+    base = np.empty(width, np.float32)
+    moved = np.empty(width, np.float32)
     between = np.empty(width, np.float32)
     index = np.empty(width, np.int32)
     found = np.empty(width, np.complex128)
+    near = np.empty(width, np.int64)
     for y in rows_of(chunk, grey.shape[0]):
         line, result = grey[y], out[y]
         place = min(max(first + step * y, 0.0), rows - 1.0)
@@ -57,11 +62,10 @@ def _local(chunk, grey, wide, first, step, tables, fine, shift, strength, out): 
         one, two, three, four = wide[0, above], wide[0, below], wide[1, above], wide[1, below]
         for x in range(width):
             slope = one[x] + t * (two[x] - one[x])
-            base = slope * light[x] + three[x] + t * (four[x] - three[x])
-            spot = min(max((base + from_low) * PER_STOP, _f(0.0)), _f(last + 1))
-            whole = max(min(np.int32(spot), last), np.int32(0))
-            index[x] = whole
-            between[x] = spot - _f(whole)
+            base[x] = slope * light[x] + three[x] + t * (four[x] - three[x])
+        for x in range(width):
+            between[x] = (base[x] + from_low) * PER_STOP
+        find_places(between, tables.shape[0] - 1, index, between)
         for x in range(width):
             found[x] = tables[np.uint32(index[x])]
         values = found.view(np.float32)
@@ -71,14 +75,20 @@ def _local(chunk, grey, wide, first, step, tables, fine, shift, strength, out): 
             middle = slope * light[x] + three[x] + t * (four[x] - three[x])
             gain = values[4 * x] + between[x] * (values[4 * x + 2] - values[4 * x])
             factor = values[4 * x + 1] + between[x] * (values[4 * x + 3] - values[4 * x + 1])
-            light[x] += shift + gain + factor * middle
+            moved[x] = light[x] + shift + gain + factor * middle
+        if spreads:
+            for x in range(width):
+                near[x] = more[np.uint32(index[x])]
+            both = near.view(np.float32)
+            for x in range(width):
+                there = both[2 * x] + between[x] * (both[2 * x + 1] - both[2 * x])
+                moved[x] += there * (light[x] - base[x])
         if strength != _f(0.0):
             band = fine[y]
             for x in range(width):
-                result[x] = max(exp2(light[x] + strength * band[x]) - floor, _f(0.0))
-        else:
-            for x in range(width):
-                result[x] = max(exp2(light[x]) - floor, _f(0.0))
+                moved[x] += strength * band[x]
+        for x in range(width):
+            result[x] = max(exp2(moved[x]) - floor, _f(0.0))
 
 
 @parallel
@@ -100,7 +110,7 @@ def local(
     exposure: float,
     wide: NDArray[np.float32],
     window: tuple[float, float, float, float],
-    tables: tuple[Plane, Plane],
+    tables: Tables,
     fine: Plane | None,
     detail: float,
 ) -> Plane:
@@ -116,17 +126,20 @@ def local(
         Slopes and offsets of base and middle band, as :func:`spread` gives them.
     window : (x, y, width, height)
         Corner of the grey in the whole picture, and the whole's size in the same pixels.
-    tables : two float32 (n,)
-        Gain in stops and factor on the middle band, over the base.
+    tables : three float32 (n,)
+        Over the base: gain in stops, how much of what stands out from it is added, and factor on
+        the middle band.
     fine : float32 (H, W), optional
         Fine band, in stops; needed for detail.
     detail : float
         -100 to 100.
     """
+    gain, more, factor = tables
     step = wide.shape[1] / window[3]
     out = np.empty_like(grey)
     _local(
-        grey, wide, (0.5 + window[1]) * step - 0.5, step, pairs_of_two(*tables),
+        grey, wide, (0.5 + window[1]) * step - 0.5, step, pairs_of_two(gain, factor),
+        pairs_of(more), bool(more.any()),
         grey if fine is None else fine, _f(exposure),
         _f(0.0 if fine is None else detail_factor(detail)), out,
     )  # fmt: skip
@@ -163,5 +176,5 @@ def warm() -> None:
     maps = np.zeros((4, 2, 2), dtype=np.float32)
     window = (0.0, 0.0, 4.0, 4.0)
     wide = spread(maps, window, 4)
-    local(grey, 0.0, wide, window, (table, table), grey, 1.0)
+    local(grey, 0.0, wide, window, (table, table, table), grey, 1.0)
     through_scale(grey, 1.0, table, 1.0)

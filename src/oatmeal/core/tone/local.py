@@ -1,21 +1,22 @@
 """The part of Tone that looks at neighbourhoods: light, local contrast, veil.
 
 The logarithm of the grey is split into bands (:mod:`oatmeal.core.bands`). Light (highlights,
-shadows, zones) and veil are gains that depend on the base alone, so that local contrast stays;
-clarity, sparkle and depth are gains of the middle band, detail of the fine one.
+shadows, depth, zones) and veil are gains that depend on the base alone, so that local contrast
+stays; each is read at what those before it leave. Clarity and sparkle are gains of the middle band,
+detail of the fine one.
 """
 
 from __future__ import annotations
 
-from dataclasses import replace
-from functools import cache
+from functools import cache, lru_cache
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.bands import light_gains
-from oatmeal.core.bands.kernels import HIGHEST_STOPS, LOWEST_STOPS, TABLE_SIZE
+from oatmeal.core.bands import Ends, Moves, move_light
+from oatmeal.core.bands.kernels import TABLE_SIZE
+from oatmeal.core.bands.light import STOPS
 from oatmeal.core.colour import lightness
 from oatmeal.core.colour.ranges import smoothstep
 from oatmeal.core.maps import Maps
@@ -39,16 +40,15 @@ FINE_VARIANCE: Final = 0.05
 LOCAL: Final = DECLARED.of_step("tone", *OF_LIGHT)
 
 
-def highest_gain(tone: Tone) -> float:
+def highest_gain(tone: Tone, ends: Ends) -> float:
     """Stops by which this part can raise the brightest tone, for what must hold it."""
-    gains, factors = tables(tone, 0.0)
-    return max(0.0, float(gains.max())) + max(0.0, float(factors.max()))
+    return sum(max(0.0, float(table.max())) for table in tables(tone, ends))
 
 
 def apply(
     grey: Plane,
     tone: Tone,
-    veil: float,
+    ends: Ends,
     wide: NDArray[np.float32],
     fine: Plane | None,
     window: Window,
@@ -60,8 +60,8 @@ def apply(
     grey : float32 (H, W)
         Linear mixed grey of the window.
     tone : Tone
-    veil : float
-        Light of the picture's veil, :attr:`Bands.veil`.
+    ends : Ends
+        Of the uncropped picture.
     wide : float32 (4, h, W)
         What :func:`oatmeal.core.bands.spread` gives.
     fine : float32 (H, W), optional
@@ -74,7 +74,7 @@ def apply(
     float32 (H, W)
         Linear, not negative; the exposure is in it.
     """
-    folded = tables(tone, veil)
+    folded = tables(tone, ends)
     return kernels.local(grey, tone.exposure, wide, window.place, folded, fine, tone.detail)
 
 
@@ -82,7 +82,7 @@ def moved(
     result: Plane,
     grey: Plane,
     tone: Tone,
-    veil: float,
+    ends: Ends,
     wide: NDArray[np.float32],
     fine: Plane | None,
     window: Window,
@@ -95,28 +95,24 @@ def moved(
     ----------
     result : float32 (H, W)
         What :func:`apply` gives, or the grey itself where everything local rests.
-    grey, tone, veil, wide, fine, window
+    grey, tone, ends, wide, fine, window
         As :func:`apply` takes them.
     maps : Maps
     gain_left : float
         Factor on light that the result leaves to the scale.
     """
-    mapped = {name: 0.0 for name in maps.planes if name != "exposure"}
-    numbers = tone.model_copy(update=mapped) if mapped else tone
-    as_numbers = REST.model_copy(update={"tone": numbers})
-    if not mapped and not any(moves(as_numbers, path) for path in LOCAL):
+    as_numbers = REST.model_copy(update={"tone": tone})
+    if maps.planes.keys() == {"exposure"} and not any(moves(as_numbers, path) for path in LOCAL):
         return area_kernels.exposed(result, grey, maps, 1 / gain_left)
-    folded = tables(numbers, veil)
-    # where the exposure differs from place to place, so does the share of the veil that it bears
-    if numbers.veil and "exposure" in maps.planes:
-        plane = np.full(maps.box.shape, numbers.veil, np.float32)
-        maps = replace(maps, planes={**maps.planes, "veil": plane})
-        folded = tables(numbers.model_copy(update={"veil": 0.0}), veil)
-    curves = over_the_base(tone.character)
-    mapped_curves = {name: curves[name] for name in maps.planes if name in curves}
+    numbers = {name: getattr(tone, name) for name in area_kernels.NUMBERS}
+    factors = [
+        (factor, maps.planes[name] / 100 if name in maps.planes else getattr(tone, name) / 100)
+        for name, factor in over_the_base(tone.character).items()
+        if name in maps.planes or getattr(tone, name)
+    ]
     return area_kernels.moved(
-        result, grey, tone.exposure, wide, window.place, folded, mapped_curves, fine,
-        numbers.detail, veil, maps, 1 / gain_left,
+        result, grey, numbers, wide, window.place, _zone_gain(tone.zones), factors, fine, ends,
+        maps, 1 / gain_left,
     )  # fmt: skip
 
 
@@ -130,52 +126,56 @@ def fine_band(grey: Plane, window: Window) -> Plane:
     return fine_kernel.fine_band(grey, fine_radius(window.long_side), FINE_VARIANCE)
 
 
-def tables(tone: Tone, veil: float) -> tuple[Plane, Plane]:
+def tables(tone: Tone, ends: Ends) -> tuple[Plane, Plane, Plane]:
     """What the kernels read over the base, in stops around white.
 
     Returns
     -------
-    gain, factor : float32 (TABLE_SIZE,)
-        Gain in stops, and factor on the middle band.
+    gain, more, factor : float32 (TABLE_SIZE,)
+        Gain in stops, how much of what stands out from the base is added, and factor on the middle
+        band.
     """
-    gain, factor = np.zeros(TABLE_SIZE), np.zeros(TABLE_SIZE)
-    for name, (raises, spreads) in over_the_base(tone.character).items():
-        share = getattr(tone, name) / 100
-        if share:
-            gain, factor = gain + share * raises, factor + share * spreads
+    gain, more = before_zones(tone, ends)
     if any(tone.zones):
-        gain = gain + _zone_gain(_TONE_SHARE, tone.zones)
+        gain = gain + np.interp(STOPS + gain, STOPS, _zone_gain(tone.zones))
     if tone.veil:
-        gain = gain + _veil_gain(_LIGHT, tone.veil / 100, veil * 2.0**tone.exposure)
-    return gain.astype(np.float32), factor.astype(np.float32)
+        gain = gain + _veil_gain(np.exp2(STOPS + gain), tone, ends)
+    factor = np.zeros(TABLE_SIZE)
+    for name, spreads in over_the_base(tone.character).items():
+        factor = factor + getattr(tone, name) / 100 * spreads
+    return gain.astype(np.float32), more.astype(np.float32), factor.astype(np.float32)
 
 
-_LIGHT: Final = np.exp2(np.linspace(LOWEST_STOPS, HIGHEST_STOPS, TABLE_SIZE))
-_TONE_SHARE: Final = lightness(np.minimum(_LIGHT, 1.0)) / 100
+def before_zones(tone: Tone, ends: Ends) -> tuple[Curve, Curve]:
+    """What highlights, shadows and depth do; zones are read at what they leave."""
+    return move_light(Moves(tone.highlights, tone.shadows, tone.depth, tone.exposure), ends)
+
+
+_TONE_SHARE: Final = lightness(np.minimum(np.exp2(STOPS), 1.0)) / 100
+
+#: Slope, in stops a stop, that tones which zones move keep at the least.
+LEAST_SLOPE: Final = 0.2
 
 
 @cache
-def over_the_base(character: str) -> dict[str, tuple[Curve, Curve]]:
-    """What each number does at 100: gain in stops and factor on the middle band.
+def over_the_base(character: str) -> dict[str, Curve]:
+    """The factor on the middle band, ``(TABLE_SIZE,)``, that each number is at 100.
 
     All of these are proportional to the number, everywhere or inside an area.
-
-    Returns
-    -------
-    dict of two float64 (TABLE_SIZE,)
     """
-    share, none = _TONE_SHARE, np.zeros(TABLE_SIZE)
     return {
-        "highlights": (light_gains(100, 0), none),
-        "shadows": (light_gains(0, 100), none),
-        "clarity": (none, CLARITY_AT_100 * _character(share, character)),
-        "sparkle": (none, 1 - smoothstep(share, 0.25, 0.6)),
-        "depth": (none, smoothstep(share, 0.45, 0.8)),
+        "clarity": CLARITY_AT_100 * _character(_TONE_SHARE, character),
+        "sparkle": 1 - smoothstep(_TONE_SHARE, 0.25, 0.6),
     }
 
 
-def _zone_gain(tone_share: NDArray[np.float64], zones: tuple[float, ...]) -> NDArray[np.float64]:
-    return np.asarray(zone_weights(tone_share) @ np.asarray(zones))
+@lru_cache(4)
+def _zone_gain(zones: tuple[float, ...]) -> Curve:
+    """Gain in stops over the base; tones stay in their order."""
+    moved = STOPS + zone_weights(_TONE_SHARE) @ np.asarray(zones)
+    over = moved - LEAST_SLOPE * STOPS
+    up, down = np.maximum.accumulate(over), np.minimum.accumulate(over[::-1])[::-1]
+    return np.asarray(0.5 * (up + down) + (LEAST_SLOPE - 1) * STOPS)
 
 
 def zone_weights(tone_share: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -193,11 +193,12 @@ def zone_weights(tone_share: NDArray[np.float64]) -> NDArray[np.float64]:
     return found
 
 
-def _veil_gain(light: NDArray[np.float64], strength: float, veil: float) -> NDArray[np.float64]:
+def _veil_gain(light: Curve, tone: Tone, ends: Ends) -> Curve:
+    strength = tone.veil / 100
     if strength < 0:
         added = -strength * ADDED_VEIL
         return np.asarray(np.log2((light * (1 - added) + added) / light))
-    removed = min(strength * veil, MOST_REMOVED)
+    removed = min(strength * ends.veil * 2.0**tone.exposure, MOST_REMOVED)
     # what is darker than the veil fades out instead of falling without end
     left = np.maximum(light - removed, LEAST_LEFT * light) / (1 - removed)
     return np.asarray(np.log2(left / light))

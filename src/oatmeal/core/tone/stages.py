@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal.core.bands import Bands, find_bands, spread
+from oatmeal.core.bands import Ends, find_bands, find_ends, small_light, spread
 from oatmeal.core.maps import Maps
 from oatmeal.core.recipe import DECLARED, Recipe
 from oatmeal.core.recipe.tone import OF_SCALE
@@ -24,14 +24,26 @@ _SCALE = DECLARED.of_step("tone", *OF_SCALE)
 _EXPOSURE = DECLARED.of_step("tone", "exposure")
 
 
-@stage("bands", reads=("tone.character",), needs=("mixed",), whole=True)
-def bands(recipe: Recipe, place: Place, grey: Plane) -> Bands:
+@stage("small", needs=("mixed",), whole=True)
+def small(recipe: Recipe, place: Place, grey: Plane) -> Plane:
+    """The light of the whole picture, small."""
+    return small_light(grey)
+
+
+@stage("bands", reads=("tone.character",), needs=("small",), whole=True)
+def bands(recipe: Recipe, place: Place, light: Plane) -> Plane:
     """Coefficients of the base and the middle band, of the whole picture."""
-    return find_bands(grey, recipe.tone.character, place.window.enlarged)
+    return find_bands(light, recipe.tone.character, place.window.enlarged)
+
+
+@stage("ends", needs=("small",), whole=True, uncropped=True)
+def ends(recipe: Recipe, place: Place, light: Plane) -> Ends:
+    """The picture's black and white."""
+    return find_ends(light)
 
 
 @stage("wide", needs=("bands", "mixed"))
-def wide(recipe: Recipe, place: Place, found: Bands, grey: Plane) -> NDArray[np.float32]:
+def wide(recipe: Recipe, place: Place, found: Plane, grey: Plane) -> NDArray[np.float32]:
     """The coefficients along the rows of the array that is worked on."""
     return spread(found, place.window, grey.shape)
 
@@ -50,20 +62,20 @@ def fine(recipe: Recipe, place: Place, grey: Plane) -> Plane:
 @stage(
     "local",
     reads=(*_EXPOSURE, *_LOCAL),
-    needs=("mixed", "bands", "wide", "fine"),
+    needs=("mixed", "ends", "wide", "fine"),
     moved_by=_LOCAL,
 )
 def local(
-    recipe: Recipe, place: Place, grey: Plane, found: Bands, wide: Any, fine: Plane | None
+    recipe: Recipe, place: Place, grey: Plane, found: Ends, wide: Any, fine: Plane | None
 ) -> Plane:
     """Linear grey with its exposure and everything local; the mixed grey where all that rests."""
-    return locally.apply(grey, recipe.tone, found.veil, wide, fine, place.window)
+    return locally.apply(grey, recipe.tone, found, wide, fine, place.window)
 
 
 @stage(
     "moved",
     reads=(*_EXPOSURE, *_LOCAL),
-    needs=("local", "mixed", "bands", "wide", "fine", "light_maps"),
+    needs=("local", "mixed", "ends", "wide", "fine", "light_maps"),
     moved_by=("areas.light",),
 )
 def moved(
@@ -71,7 +83,7 @@ def moved(
     place: Place,
     grey: Plane,
     mixed: Plane,
-    found: Bands,
+    found: Ends,
     wide: Any,
     fine: Plane | None,
     maps: Maps | None,
@@ -79,7 +91,7 @@ def moved(
     """Linear grey with what areas do to light and to neighbourhoods; elsewhere the same."""
     if maps is None:
         return grey
-    args = (recipe.tone, found.veil, wide, fine, place.window)
+    args = (recipe.tone, found, wide, fine, place.window)
     return locally.moved(grey, mixed, *args, maps, gain_left(recipe))
 
 
@@ -98,14 +110,14 @@ def toned(recipe: Recipe, place: Place, grey: Plane) -> Plane:
 @stage(
     "peak",
     reads=(*_EXPOSURE, *_LOCAL),
-    needs=("mixed_peak",),
+    needs=("mixed_peak", "ends"),
     when=lambda recipe: recipe.tone.hold_ends,
 )
-def peak(recipe: Recipe, place: Place, mixed_peak: float) -> float:
+def peak(recipe: Recipe, place: Place, mixed_peak: float, found: Ends) -> float:
     """The highest linear grey that the scale can get, for holding the ends."""
     stops = recipe.tone.exposure
     if local.works(recipe):
-        stops += locally.highest_gain(recipe.tone)
+        stops += locally.highest_gain(recipe.tone, found)
     return float(mixed_peak * 2.0**stops)
 
 
@@ -123,4 +135,4 @@ def encoded(
     return scales.encoded(grey, table, gain_left(recipe), recipe.tone, maps, light)
 
 
-STAGES = (bands, wide, fine, local, moved, toned, peak, scale, encoded)
+STAGES = (small, bands, ends, wide, fine, local, moved, toned, peak, scale, encoded)

@@ -1,4 +1,5 @@
 // The bench: puts its parts together and lets them hear of each other.
+import { ask, say } from "../api.js";
 import Alpine from "../common.js";
 import { areaing } from "./areas.js";
 import { Board } from "./board.js";
@@ -206,6 +207,11 @@ Alpine.data("bench", () => ({
     window.addEventListener("pagehide", () => { frame.rememberLook(); frame.rememberRoom(); work.settleNow(); });
     window.addEventListener("focus", () => parts.saver.check());
     document.addEventListener("visibilitychange", () => document.hidden || parts.saver.check());
+    const { id, again } = bench.version;
+    if (again) {
+      say(again);
+      ask("POST", `/api/versions/${id}/looked`).catch(() => {}); // it is told another time
+    }
     watchTyping(this.$root, { picture: () => refs.surround, undo: () => work.undo(), redo: () => work.redo() });
     this.$nextTick(() => refs.surround.focus({ preventScroll: true }));
   },
