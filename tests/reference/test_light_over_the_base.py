@@ -88,6 +88,17 @@ def test_highlights_stay_light_and_leave_the_rest_alone(name):
     assert (deep - before)[(before > 70) & (before < 90)].mean() < -2
 
 
+def test_clarity_clips_no_more_than_was_white():
+    """Thin bright wires before a sky, as bright as the picture's white."""
+    star = np.full((500, 1600), 75.0)
+    star[:, ::40] = star[:, 1::40] = 97
+    star[:40], star[-40:] = 100, 2
+    after = toned(grey(star), clarity=100)
+    wires = after[100:400, 400:1200:40]
+    assert wires.max() < 100
+    assert wires.min() > 97
+
+
 def clouds():
     """A sky with clouds of soft edges of many widths, up to L* 97, with texture in them."""
     y, x = np.mgrid[0:1067, 0:1600].astype(float)
@@ -113,6 +124,17 @@ def test_clouds_get_their_forms_and_no_rims():
     against = np.maximum(-(slopes[0] * slopes[1]).sum(axis=0) / np.maximum(length, 1e-6), 0)
     use = length > 0.015
     assert against[use].sum() <= 0.0005 * length[use].sum()
+
+
+def test_grain_in_lights_grows_little_and_thin_bright_things_reach_white():
+    star = np.full((500, 1600), 85.0)
+    star[:, :200], star[:, 1400:] = 98, 3  # the picture's own white and black
+    star[:, 200:1400] += np.random.default_rng(1).normal(0, 1.0, (500, 1200))
+    star[300:304, 300:1300] = 97
+    before, after = (toned(grey(star), highlights=value) for value in (0, -100))
+    inside = (slice(50, 200), slice(400, 1200))
+    assert after[inside].std() <= 1.2 * before[inside].std()
+    assert np.median(after[302, 400:1200]) > 88
 
 
 @pytest.mark.parametrize("stops", [1.0, 2.0, 3.5])

@@ -93,7 +93,7 @@ def _through_matrix(chunk, rgb, matrix, out):  # type: ignore[no-untyped-def]
 
 
 @parallel
-def _relit(chunk, rgb, wide, first, step, tables, out):  # type: ignore[no-untyped-def]
+def _relit(chunk, rgb, wide, first, step, tables, fine, out):  # type: ignore[no-untyped-def]
     rows, width = wide.shape[1], rgb.shape[1]
     light, base = np.empty(width, np.float32), np.empty(width, np.float32)
     index, between = np.empty(width, np.int32), np.empty(width, np.float32)
@@ -115,11 +115,14 @@ def _relit(chunk, rgb, wide, first, step, tables, out):  # type: ignore[no-untyp
         find_places(between, tables.shape[0] - 1, index, between)
         for x in range(width):
             found[x] = tables[np.uint32(index[x])]
-        four_ = found.view(np.float32)
+        values = found.view(np.float32)
+        one, two, three, four = wide[2, above], wide[2, below], wide[3, above], wide[3, below]
         for x in range(width):
-            gain = four_[4 * x] + between[x] * (four_[4 * x + 2] - four_[4 * x])
-            more = four_[4 * x + 1] + between[x] * (four_[4 * x + 3] - four_[4 * x + 1])
-            light[x] = exp2(gain + more * (light[x] - base[x]))
+            slope = one[x] + t * (two[x] - one[x])
+            middle = slope * light[x] + three[x] + t * (four[x] - three[x])
+            gain = values[4 * x] + between[x] * (values[4 * x + 2] - values[4 * x])
+            more = values[4 * x + 1] + between[x] * (values[4 * x + 3] - values[4 * x + 1])
+            light[x] = exp2(gain + more * (middle + fine * (light[x] - base[x] - middle)))
         for x in range(width):
             out[y, x, 0] = rgb[y, x, 0] * light[x]
             out[y, x, 1] = rgb[y, x, 1] * light[x]
@@ -202,22 +205,27 @@ def relit(
     wide: NDArray[np.float32],
     window: tuple[float, float, float, float],
     tables: tuple[Plane, Plane],
+    fine: float = 1.0,
 ) -> NDArray[np.float32]:
     """Linear colour ``(H, W, 3)`` with a gain, in stops, that its base says; hue is kept.
 
     Parameters
     ----------
-    wide : float32 (n, h, W)
-        Slope and offset of the base first, as :func:`spread` gives them.
+    wide : float32 (4, h, W)
+        Slopes and offsets of base and middle band, as :func:`spread` gives them.
     window : (x, y, width, height)
         Corner of the colour in the whole picture, and the whole's size in the same pixels.
     tables : two float32 (TABLE_SIZE,)
         Over the base, from LOWEST_STOPS to HIGHEST_STOPS: gain, and how much of what stands out
         from the base is added to it.
+    fine : float
+        Share of what is finer than the middle band that is added along.
     """
     step = wide.shape[1] / window[3]
     out = np.empty_like(rgb_linear)
-    _relit(rgb_linear, wide, (0.5 + window[1]) * step - 0.5, step, pairs_of_two(*tables), out)
+    _relit(
+        rgb_linear, wide, (0.5 + window[1]) * step - 0.5, step, pairs_of_two(*tables), _f(fine), out
+    )
     return out
 
 

@@ -3,7 +3,8 @@
 All work on L* that goes on beyond white. Each is monotone and proportional to its number in stops;
 highlights and shadows do not overlap, and depth is read at what they leave: together they keep
 tones in order. Where highlights or depth press lights together, what stands out from the base is
-spread by as much as the way from there to white has become longer, so that it still reaches white.
+spread by as much as the way from there to white has become longer, so that it still reaches
+white; grain by less.
 
 References
 ----------
@@ -52,6 +53,10 @@ BLACK_FADE: Final = 14.0
 
 #: Least and most that what stands out from the base is changed by.
 CURBED: Final = (0.35, 1.5)
+
+#: Share of what is finer than the middle band that is changed along: grain is not to grow as
+#: textures do.
+FINE_ALONG: Final = 0.4
 
 #: Stops to white that the way to it is taken as at the least.
 LEAST_WAY: Final = 0.15

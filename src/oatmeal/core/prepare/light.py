@@ -17,6 +17,7 @@ from oatmeal.core.bands import (
     small_light,
     spread,
 )
+from oatmeal.core.bands.light import FINE_ALONG
 from oatmeal.core.colour import decode_srgb, encode_srgb
 from oatmeal.core.colour import kernels as colour
 from oatmeal.core.picture import Window, reduced
@@ -48,7 +49,7 @@ def rendered(rgb_linear: Colour, curve: Sequence[Point]) -> Colour:
 
     Light beyond white goes on as white does.
     """
-    own = np.zeros((2, 1, rgb_linear.shape[1]), dtype=np.float32)
+    own = np.zeros((4, 1, rgb_linear.shape[1]), dtype=np.float32)
     own[0] = 1.0  # the base that the gain is read over is the pixel's own light
     height, width = rgb_linear.shape[:2]
     gains = camera_gains(curve).astype(np.float32)
@@ -87,7 +88,7 @@ def relit(
     """
     wide = spread(bands, window, rgb_linear.shape)
     gain, more = (table.astype(np.float32) for table in _moved(light, ends))
-    return kernels.relit(rgb_linear, wide, window.place, (gain, more))
+    return kernels.relit(rgb_linear, wide, window.place, (gain, more), FINE_ALONG)
 
 
 def _moved(light: Light, ends: Ends) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

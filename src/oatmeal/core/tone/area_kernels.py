@@ -42,7 +42,7 @@ from oatmeal.core.colour.lanes import (
 )
 from oatmeal.core.loops import inline_rows, parallel, rows_of
 from oatmeal.core.maps import Box, Maps
-from oatmeal.core.tone.kernels import LOW, PER_STOP
+from oatmeal.core.tone.kernels import FINE, LOW, PER_STOP, below_white
 
 _f = np.float32
 
@@ -134,7 +134,7 @@ def _moved(  # type: ignore[no-untyped-def]
 ):  # fmt: skip
     highlights, at_white, shadows, depths = curves
     count, most = depths.shape[0], inside.shape[1]
-    floats, numbers_ = np.empty((9, most), np.float32), np.empty((6, most), np.float32)
+    floats, numbers_ = np.empty((10, most), np.float32), np.empty((6, most), np.float32)
     places, rows, pairs = (
         np.empty(most, np.int32), np.empty(most, np.int32), np.empty(most, np.int64)
     )  # fmt: skip
@@ -147,6 +147,7 @@ def _moved(  # type: ignore[no-untyped-def]
         light, base, middle = floats[0, :width], floats[1, :width], floats[2, :width]
         between, part, gain = floats[3, :width], floats[4, :width], floats[5, :width]
         more, way, white = floats[6, :width], floats[7, :width], floats[8, :width]
+        textured = floats[9, :width]
         index, at, found = places[:width], rows[:width], pairs[:width]
         for one in range(6):
             line = numbers_[one]
@@ -163,8 +164,8 @@ def _moved(  # type: ignore[no-untyped-def]
         for x in range(width):
             base[x] += shift[x]
             light[x] += shift[x]
-            more[x] = light[x] - base[x]
-            way[x] = _f(1.0)
+            more[x] = middle[x] + FINE * (light[x] - base[x] - middle[x])
+            way[x], textured[x] = _f(1.0), _f(0.0)
             white[x] = ends[1] + shift[x]
         _find(base, zones.shape[0] - 1, index, between)
         for one in range(factors.shape[0]):
@@ -173,7 +174,7 @@ def _moved(  # type: ignore[no-untyped-def]
             both, amount = found.view(np.float32), amounts[one, row, a:b]
             for x in range(width):
                 factor = both[2 * x] + between[x] * (both[2 * x + 1] - both[2 * x])
-                light[x] += amount[x] * factor * middle[x]
+                textured[x] += amount[x] * factor * middle[x]
         if used[0]:
             _find_ends(white, limits[0], count, at, part)
             for x in range(width):
@@ -215,7 +216,8 @@ def _moved(  # type: ignore[no-untyped-def]
                 gain[x] = less
         for x in range(width):
             least = _LEAST_WAY if high[x] > _f(0.0) else _f(1.0)
-            light[x] += gain[x] + (min(max(way[x], least), _MOST_WAY) - _f(1.0)) * more[x]
+            more[x] *= min(max(way[x], least), _MOST_WAY) - _f(1.0)
+            light[x] += gain[x]
             base[x] += gain[x]
         if used[3]:
             _find(base, zones.shape[0] - 1, index, between)
@@ -231,6 +233,8 @@ def _moved(  # type: ignore[no-untyped-def]
                 kept = max(_f(1.0) - removed * exp2(-stops), _LEAST) / (_f(1.0) - removed)
                 laid = _f(1.0) - added + added * exp2(-stops)
                 light[x] += log2_one(kept) + log2_one(laid)
+        for x in range(width):
+            light[x] += below_white(textured[x], light[x]) + more[x]
         if used[5]:
             band = fine[y, begin:end]
             for x in range(width):

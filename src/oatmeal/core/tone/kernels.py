@@ -15,6 +15,7 @@ from oatmeal.core.bands.kernels import (
     TABLE_SIZE,
     spread,
 )
+from oatmeal.core.bands.light import FINE_ALONG
 from oatmeal.core.colour.lanes import (
     exp2,
     find_places,
@@ -23,18 +24,29 @@ from oatmeal.core.colour.lanes import (
     pairs_of_two,
     read_row,
 )
-from oatmeal.core.loops import parallel, rows_of
+from oatmeal.core.loops import inline, parallel, rows_of
 
 _f = np.float32
 
 LOW: Final = _f(LOWEST_STOPS)
 PER_STOP: Final = _f((TABLE_SIZE - 1) / (HIGHEST_STOPS - LOWEST_STOPS))
 
+FINE: Final = _f(FINE_ALONG)
+
 #: Factor on the middle band at clarity 100; 60 makes the texture 1.6 times as strong.
 CLARITY_AT_100: Final = 1.47
 
 Plane = NDArray[np.float32]
 Tables = tuple[Plane, Plane, Plane]
+
+
+@inline
+def below_white(stops, light):  # type: ignore[no-untyped-def]
+    """What raises light in stops around white, bent so that it stays below white."""
+    room = max(-light, _f(1e-3))
+    share = stops / room
+    held = stops / math.sqrt(_f(1.0) + share * share)
+    return held if stops > _f(0.0) else stops
 
 
 @parallel
@@ -75,14 +87,17 @@ def _local(  # type: ignore[no-untyped-def]
             middle = slope * light[x] + three[x] + t * (four[x] - three[x])
             gain = values[4 * x] + between[x] * (values[4 * x + 2] - values[4 * x])
             factor = values[4 * x + 1] + between[x] * (values[4 * x + 3] - values[4 * x + 1])
-            moved[x] = light[x] + shift + gain + factor * middle
+            moved[x] = light[x] + shift + gain
+            moved[x] += below_white(factor * middle, moved[x])
         if spreads:
             for x in range(width):
                 near[x] = more[np.uint32(index[x])]
             both = near.view(np.float32)
             for x in range(width):
+                slope = one[x] + t * (two[x] - one[x])
+                middle = slope * light[x] + three[x] + t * (four[x] - three[x])
                 there = both[2 * x] + between[x] * (both[2 * x + 1] - both[2 * x])
-                moved[x] += there * (light[x] - base[x])
+                moved[x] += there * (middle + FINE * (light[x] - base[x] - middle))
         if strength != _f(0.0):
             band = fine[y]
             for x in range(width):
