@@ -101,6 +101,36 @@ def test_a_purple_band_that_is_wider_than_an_edge_stays():
     assert (chroma_off(freed(thin, purple=100, width=0.8), thin) > 0.02)[:, 180:183].mean() > 0.5
 
 
+@pytest.mark.parametrize("codes", [(176, 28, 24), (165, 20, 50), (220, 120, 140), (180, 80, 90)])
+def test_no_notches_are_bitten_into_red_paint(codes):
+    """Bars and letters of red, crimson and pink before light and dark, with the widest edge."""
+    paint = decode_srgb(np.array(codes) / 255)
+    sky = np.full((400, 1600, 3), 0.85, np.float32)
+    sky[200:] = 0.02
+    for place, width in enumerate((4, 8, 12, 20, 40)):
+        sky[60:340, 60 + 120 * place : 60 + 120 * place + width] = paint
+    sky[60:340, 800:1200] = paint
+    for place in range(8):
+        sky[80:320, 820 + 40 * place : 832 + 40 * place] = 0.02
+    sky = cv2.GaussianBlur(sky, (0, 0), 0.7)
+    after = freed(sky, purple=100, width=1.0)
+    light = [colour.lightness(np.clip(colour.luminance(one), 0, 1)) for one in (sky, after)]
+    assert np.abs(light[1] - light[0]).max() < 1
+
+
+def test_a_fringe_as_wide_as_a_hundredth_of_the_side_is_reached():
+    light = np.full((600, 1600), 0.85, np.float32)
+    for x in range(100, 1600, 260):
+        light[60:540, x : x + 130] = 0.02
+    truth = np.repeat(cv2.GaussianBlur(light, (0, 0), 0.8)[..., None], 3, axis=2)
+    bright = (truth[..., 1] > 0.4).astype(np.float32)
+    glow = cv2.GaussianBlur(bright, (0, 0), 16 / 2.5) * (1 - bright)
+    glowing = truth + glow[..., None] * np.array([0.12, 0, 0.3], np.float32)
+    lines = chroma_off(glowing, truth) > 0.02
+    left = chroma_off(freed(glowing, purple=100, width=1.0), truth)[lines].mean()
+    assert left < 0.1 * chroma_off(glowing, truth)[lines].mean()
+
+
 def test_at_rest_the_very_array_is_handed_on_and_without_contrast_nothing_moves():
     _, glowing = branches()
     work = Pipeline(glowing)

@@ -15,14 +15,23 @@ from oatmeal.core.colour import (
     luminance_of_lightness,
     oklab,
 )
-from oatmeal.core.finish import glow, grain, palette, quantised, quantising, toning, widths
+from oatmeal.core.finish import (
+    glow,
+    grain,
+    palette,
+    quantised,
+    quantising,
+    sharpness,
+    toning,
+    widths,
+)
 from oatmeal.core.picture import ArrayPicture, Window, proxy
 from oatmeal.core.pipeline import Pipeline, Region, render
 from oatmeal.core.pipeline.render import small_of
 from oatmeal.core.pipeline.work import WHOLE_SIDE
 from oatmeal.core.recipe import from_document
 from oatmeal.core.recipe.examples import FINISH_STARTS
-from oatmeal.core.recipe.finish import Grain, Toning
+from oatmeal.core.recipe.finish import Grain, Sharpness, Toning
 from oatmeal.photofile.decode import decode
 
 HIGH, WIDE = 240, 360
@@ -508,3 +517,32 @@ def test_a_part_that_is_switched_off_is_as_if_at_rest_and_keeps_its_values():
     assert np.array_equal(Pipeline(rgb).coloured(alone), plain)
     mounted = finish(border={"mat": 40, "on": False})
     assert render(ArrayPicture(rgb), mounted).shape == (120, 360)
+
+
+def slanted(angle, blur, side=200, fine=8):
+    """An edge of an angle to the upright in degrees, as a lens and a sensor draw it."""
+    y, x = np.mgrid[0 : side * fine, 0 : side * fine].astype(np.float32)
+    over = (x - side * fine / 2) - (y - side * fine / 2) * np.tan(np.radians(angle))
+    drawn = cv2.GaussianBlur(np.where(over > 0, 0.75, 0.25).astype(np.float32), (0, 0), blur * fine)
+    return cv2.resize(drawn, (side, side), interpolation=cv2.INTER_AREA)
+
+
+def off_its_line(plane):
+    """How far an edge strays from a straight line, rms in pixels (as ISO 12233 finds it)."""
+    places = []
+    for row in plane[40:-40]:
+        rising = np.nonzero((row[:-1] < 0.5) & (row[1:] >= 0.5))[0]
+        at = rising[np.argmin(np.abs(rising - len(row) / 2))]
+        places.append(at + (0.5 - row[at]) / (row[at + 1] - row[at]))
+    rows = np.arange(len(places))
+    return (places - np.polyval(np.polyfit(rows, places, 1), rows)).std()
+
+
+@pytest.mark.parametrize("radius", [1.0, 2.0, 3.0])
+@pytest.mark.parametrize(("angle", "blur"), [(3, 0.4), (11, 0.6), (33, 0.9)])
+def test_slanted_edges_stay_smooth_however_sharp(angle, blur, radius):
+    edge = slanted(angle, blur)
+    for edges in (25.0, 90.0):
+        settings = Sharpness(amount=100, radius=radius, edges=edges)
+        sharp = sharpness.sharper(edge, settings, radius, sharpness.edge_mask(edge, radius, edges))
+        assert off_its_line(sharp) - off_its_line(edge) <= 0.125

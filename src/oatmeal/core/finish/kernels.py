@@ -383,7 +383,12 @@ def _crisp(chunk, encoded, taps, near, far, strength, free, mask, masked, out): 
             moved = strength * (line[x] - blur[x])
             if masked:
                 moved *= mask[y, x]
-            result[x] = min(max(line[x] + moved, floor[x] - over), roof[x] + over)
+            up = moved > _f(0.0)
+            room = max(roof[x] - line[x] if up else line[x] - floor[x], _f(0.0)) + over
+            size = abs(moved)
+            # it never gets all of the room: a pixel that an edge crosses still tells where
+            held = room * size / (room + size + _f(1e-9))
+            result[x] = line[x] + (held if up else -held)
 
 
 def shaded(
@@ -522,7 +527,7 @@ def crisp(
     free: float,
     mask: Plane | None,
 ) -> Plane:
-    """Unsharp masking that stays within the range of each pixel's neighbourhood.
+    """Unsharp masking that comes close to the ends of the range of each pixel's neighbourhood.
 
     Parameters
     ----------

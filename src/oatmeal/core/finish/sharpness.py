@@ -1,7 +1,8 @@
 """Sharpness: the file's own edges made steeper, with no line beside them.
 
-Unsharp masking whose result stays within the range of each pixel's neighbourhood; where there is
-no edge nearby, detail may go beyond it. A mask leaves flat places alone.
+Unsharp masking whose result stays within the range of each pixel's neighbourhood and comes to its
+ends as a hyperbola does, so that slanted edges stay smooth; where there is no edge nearby, detail
+may go beyond it. A mask leaves flat places alone.
 """
 
 from __future__ import annotations
@@ -18,7 +19,7 @@ from oatmeal.core.recipe.finish import Sharpness
 Plane = NDArray[np.float32]
 
 #: Factor on what the blur took, and share of the range that detail may go beyond it, at 100.
-_AT_100: Final = 2.5
+_AT_100: Final = 4.0
 _BEYOND_AT_100: Final = 0.6
 
 #: Range of the neighbourhood that counts as an edge at ``edges`` 100.
