@@ -4,15 +4,17 @@ import cv2
 import numpy as np
 import pytest
 from samples import BLUE, DEMO, GREEN, GREY, RED, patches
+from skimage import data
 
-from oatmeal.core import colour
+from oatmeal.core import colour, mix
+from oatmeal.core.colour import decode_srgb, lightness
 from oatmeal.core.picture import ArrayPicture, proxy
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST, Picked, RecipeError, from_document, read
 from oatmeal.core.seeing import strip
 from oatmeal.core.seeing.clusters import find_clusters
 from oatmeal.core.seeing.greymap import GreyMap
-from oatmeal.core.seeing.spot import read_pin, read_spot, touched, touched_by_picked
+from oatmeal.core.seeing.spot import fitting_reach, read_pin, read_spot, touched, touched_by_picked
 from oatmeal.core.seeing.starts import starts
 from oatmeal.core.trust import Trust
 from oatmeal.photofile.decode import decode
@@ -202,3 +204,45 @@ def test_strips_take_choices_and_picked_colours():
     assert strip.variants(REST, "mix.base", bases)[1].mix.base.filter == "red"
     recipe = from_document({"mix": {"picked": [{"colour": "#102030"}]}})
     assert strip.variants(recipe, "mix.picked.0.lift", [0.5])[0].mix.picked[0].lift == 0.5
+
+
+ASTRONAUT = decode_srgb(data.astronaut() / 255).astype(np.float32)
+PUPPETS = proxy(decode(DEMO / "puppet-pilots.jpg"), 1600)
+
+
+@pytest.mark.parametrize(
+    ("rgb", "lip", "cheek"),
+    [(ASTRONAUT, (0.4375, 0.297), (0.39, 0.242)), (PUPPETS, (0.259, 0.525), (0.222, 0.475)),
+     (PUPPETS, (0.72, 0.482), (0.767, 0.45))],
+)  # fmt: skip
+def test_a_click_on_a_lip_takes_it_and_leaves_the_cheek(rgb, lip, cheek):
+    work = Pipeline(rgb)
+    reach = fitting_reach(work, REST, *lip)
+    colour = read_spot(work, REST, *lip).colour
+    one = Picked(colour=colour, reach=reach)
+    assert mix.reach(work.analysis(REST), one).mean() < 0.03
+
+    def tones(lift):
+        """L* of the picked pixels, and of the cheek."""
+        picked = {"colour": colour, "reach": reach, "lift": lift}
+        star = lightness(decode_srgb(work.encoded(from_document({"mix": {"picked": [picked]}}))))
+        of_lip, of_cheek = (
+            star[int(y * len(star)) - 2 :, int(x * star.shape[1]) - 2 :][:5, :5]
+            for x, y in (lip, cheek)
+        )
+        return of_lip[near].mean(), of_cheek.mean()
+
+    nearness = mix.reach(work.analysis(REST), one)
+    near = nearness[int(lip[1] * len(nearness)) - 2 :, int(lip[0] * nearness.shape[1]) - 2 :]
+    near = near[:5, :5] > 0.5
+    assert near.any()
+    rest = tones(0)
+    way = -1 if rest[0] > 50 else 1
+    every = (tones(way * lift) for lift in np.arange(0, 4, 0.1))
+    moved = next(one for one in every if abs(one[0] - rest[0]) >= 20)
+    assert abs(moved[1] - rest[1]) < 3
+
+
+def test_a_sky_is_taken_with_the_usual_reach():
+    rgb = proxy(decode(DEMO / "first-lift.jpg"), 800)
+    assert fitting_reach(Pipeline(rgb), REST, 0.5, 0.05) == 0.06

@@ -46,7 +46,7 @@ def test_every_route_answers(web, size):
             answers["frame"] = web.send("POST", f"{at}/frame", {**frame, "measured": True})
         for route in (*OF, *MORE):
             answers[route] = web.send("POST", f"{at}/{route}", of)
-        for route in ("spot", "neutral"):
+        for route in ("spot", "neutral", "pick"):
             answers[route] = web.send("POST", f"{at}/{route}", {**of, "x": 0.5, "y": 0.5})
         spot = {**of, "path": "500 500", "radius": 0.1}
         answers["heal"] = web.send("POST", f"{at}/heal", spot)

@@ -34,7 +34,14 @@ from oatmeal.core.seeing.balance import Balance, Found
 from oatmeal.core.seeing.begin import Beginning, FoundLight, begin, find_light, neutral
 from oatmeal.core.seeing.greymap import GreyMap
 from oatmeal.core.seeing.points import find_points
-from oatmeal.core.seeing.spot import Spot, read_spot, touched, touched_by_picked, touched_zones
+from oatmeal.core.seeing.spot import (
+    Spot,
+    fitting_reach,
+    read_spot,
+    touched,
+    touched_by_picked,
+    touched_zones,
+)
 from oatmeal.core.seeing.starts import Start, starts
 from oatmeal.library.cleaning import Cleaning
 from oatmeal.library.errors import Invalid
@@ -256,6 +263,12 @@ class Desk:
         with self._lock:
             order = Order(recipe)
             return read_spot(self._view(order).pipeline(BENCH_SIDE), order, x, y)
+
+    def fitting_reach(self, recipe: Recipe, x: float, y: float) -> float:
+        """How far a colour that is picked at a place should reach."""
+        with self._lock:
+            order = Order(recipe)
+            return fitting_reach(self._view(order).pipeline(BENCH_SIDE), order, x, y)
 
     def balance(self, recipe: Recipe, strength: float) -> Found:
         """Lifts that part the picture's colours."""

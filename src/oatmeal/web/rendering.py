@@ -84,6 +84,14 @@ def spot(photograph_id: int, wanted: bodies.Spot) -> dict[str, Any]:
     return asdict(_desk(photograph_id).spot(wanted.recipe, wanted.x, wanted.y))
 
 
+@rendering.post("/api/photographs/<int:photograph_id>/pick")
+@takes(bodies.Spot)
+def pick(photograph_id: int, wanted: bodies.Spot) -> dict[str, Any]:
+    """The colour of a place, and how far it should reach to take its thing alone."""
+    desk, there = _desk(photograph_id), (wanted.recipe, wanted.x, wanted.y)
+    return {"colour": desk.spot(*there).colour, "reach": desk.fitting_reach(*there)}
+
+
 @rendering.post("/api/photographs/<int:photograph_id>/balance")
 @takes(bodies.Balance)
 def balance(photograph_id: int, wanted: bodies.Balance) -> dict[str, Any]:

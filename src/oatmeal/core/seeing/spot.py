@@ -15,7 +15,7 @@ from oatmeal.core.bands.light import STOPS
 from oatmeal.core.colour import ranges
 from oatmeal.core.mix import Analysis
 from oatmeal.core.pipeline import Order, Pipeline
-from oatmeal.core.recipe import Mix, Picked, Recipe
+from oatmeal.core.recipe import DECLARED, Mix, Picked, Recipe
 from oatmeal.core.seeing import measure
 from oatmeal.core.tone.local import before_zones, zone_weights
 
@@ -27,6 +27,21 @@ SMOOTH_PX: Final = 9
 
 #: A spot whose colour counts for less than this is called neutral.
 NEUTRAL: Final = 0.02
+
+#: What lies within this share of the longer side is a spot's surroundings; where more than half of
+#: that is of its colour (OKLab distance, lightness counting less), it belongs to something large.
+ROUND: Final = 0.04
+LIKE: Final = 0.04
+SHADE: Final = 0.4
+
+#: Share of the picture that the colour of something small is to reach at the most.
+SMALL_SHARE: Final = 0.02
+
+#: The least reach that is proposed.
+LEAST_REACH: Final = 0.02
+
+#: Pixels of a side from which the reach is told.
+_SAMPLED_SIDE: Final = 400
 
 #: Steps of the scale at which the zones' gains are read.
 _STEPS: Final = 512
@@ -98,6 +113,38 @@ def read_spot(pipeline: Pipeline, wanted: Recipe | Order, x: float, y: float) ->
     names = zip(ranges.NAMES, moves, strict=True)
     per_stop = {name: round(float(move), 4) for name, move in names if move > 0.005}
     return Spot(hexed, per_stop, code, thread, zones, *measured)
+
+
+def fitting_reach(pipeline: Pipeline, wanted: Recipe | Order, x: float, y: float) -> float:
+    """The reach with which a colour picked here takes its thing and leaves what lies round it.
+
+    The usual one, of a sky; less where the thing is small, such as lips in a face: as far as that
+    the colour reaches no more than :data:`SMALL_SHARE` of the picture. Where it reaches more even
+    with :data:`LEAST_REACH`, there is more of it than one small thing.
+    """
+    path = "mix.picked.*.reach"
+    usual = float(DECLARED[path].rest)
+    analysis = pipeline.analysis(pipeline.order(wanted))
+    planes = np.stack([analysis.lightness, analysis.a_axis, analysis.b_axis])
+    height, width = planes.shape[1:]
+    rows, columns = _square(planes[0], x, y)
+    picked = planes[:, rows, columns].reshape(3, -1).mean(axis=1)
+    every = max(1, max(height, width) // _SAMPLED_SIDE)
+    sampled = planes[:, ::every, ::every]
+    away = np.sqrt(((sampled - picked[:, None, None]) ** 2).sum(axis=0))
+    down, across = np.ogrid[: away.shape[0], : away.shape[1]]
+    side = max(away.shape)
+    # a thing's own light and shade part less than its colour
+    alike = sampled - picked[:, None, None]
+    alike[0] *= SHADE
+    like = np.sqrt((alike**2).sum(axis=0)) < LIKE
+    far = (across - x * away.shape[1]) ** 2 + (down - y * away.shape[0]) ** 2
+    if like[far <= (ROUND * side) ** 2].mean() > 0.5:
+        return usual
+    for reach in np.arange(usual, LEAST_REACH - 1e-9, -DECLARED[path].step):
+        if np.exp(-((away / reach) ** 2) / 2).mean() <= SMALL_SHARE:
+            return round(float(reach), 4)
+    return usual
 
 
 def tone_shares(pipeline: Pipeline, order: Order) -> NDArray[np.float32]:

@@ -22,8 +22,8 @@ export function picking(bench) {
       return bench.work.recipe.mix.picked.length < vocabulary.most_picked;
     },
     async pickAt(place) {
-      const found = await ask("POST", `/api/photographs/${bench.photograph.id}/spot`, { recipe: copy(bench.work.recipe), ...place });
-      bench.work.recipe.mix.picked.push({ colour: found.colour, reach: vocabulary.settings["mix.picked.*.reach"].rest, lift: 0, name: "", on: true });
+      const found = await ask("POST", `/api/photographs/${bench.photograph.id}/pick`, { recipe: copy(bench.work.recipe), ...place });
+      bench.work.recipe.mix.picked.push({ colour: found.colour, reach: found.reach, lift: 0, name: "", on: true });
       bench.work.settle();
       this.pickedOpen = bench.work.recipe.mix.picked.length - 1;
       this.showReach(this.pickedOpen);
