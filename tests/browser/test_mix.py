@@ -372,3 +372,37 @@ def test_a_lift_beyond_what_the_file_carries_is_told_beside_the_picture(desk, pa
     page.keyboard.press("Escape")
     page.keyboard.press("t")
     expect(told).to_be_hidden()
+
+
+def test_lifts_that_tear_a_surface_are_told_and_softened(desk, page):
+    desk.begin(DEMO / "puppet-pilots.jpg")
+    page.keyboard.press("m")
+    told = page.get_by_text("Red and orange tear what lies between them.")
+    expect(told).to_be_hidden()
+    for name, stops in (("red", "-0.8"), ("orange", "0.5")):
+        field = page.locator(f'input.number[data-path="mix.lifts.{name}"]')
+        field.fill(stops)
+        field.press("Enter")
+        desk.settled()
+    expect(told).to_be_visible()
+    page.get_by_role("button", name="Soften").click()
+    desk.settled()
+    expect(told).to_be_hidden()
+    lifts = desk.recipe().mix.lifts
+    assert (lifts.red, lifts.orange) == (-0.5, 0.2)
+    page.get_by_role("button", name="Undo", exact=True).last.click()
+    desk.settled()
+    assert desk.recipe().mix.lifts.red == -0.8
+
+
+def test_the_light_of_a_version_made_before_is_told_once(desk, page):
+    desk.begin(DEMO / "bunting.jpg")
+    with desk.database.session() as session:
+        versions.get(session, 1).again = "light"
+    page.reload()
+    desk.wait()
+    told = page.get_by_text("look at this one again")
+    expect(told).to_be_visible()
+    page.reload()
+    desk.wait()
+    expect(told).to_be_hidden()

@@ -246,3 +246,20 @@ def test_a_click_on_a_lip_takes_it_and_leaves_the_cheek(rgb, lip, cheek):
 def test_a_sky_is_taken_with_the_usual_reach():
     rgb = proxy(decode(DEMO / "first-lift.jpg"), 800)
     assert fitting_reach(Pipeline(rgb), REST, 0.5, 0.05) == 0.06
+
+
+def torn(rgb, **lifts):
+    figures = GreyMap(rgb).figures(from_document({"mix": {"lifts": lifts}}))
+    return [one["ranges"] for one in figures["torn"]]
+
+
+def test_lifts_that_tear_skin_are_told_and_those_that_do_not_are_not():
+    assert torn(ASTRONAUT, red=-0.8, orange=0.5) == [("red", "orange")]
+    assert torn(PUPPETS, red=-0.8, orange=0.5)[0] == ("red", "orange")
+    assert torn(ASTRONAUT, red=-0.5, orange=0.2) == []  # softened once
+    assert torn(ASTRONAUT, red=-0.8, orange=-0.8) == []
+    assert torn(ASTRONAUT, green=1.5, blue=-1.5) == []  # no surface of hers lies there
+    assert torn(ASTRONAUT) == []
+    two = np.zeros((60, 60, 3), np.float32)
+    two[:, :30], two[:, 30:] = patches(RED)[0, 0], patches(BLUE)[0, 0]
+    assert torn(two, red=-2, blue=2) == []  # two things of two colours are to part

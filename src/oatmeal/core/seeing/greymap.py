@@ -6,7 +6,7 @@ next to nothing while something is dragged.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any, Final
 
 import numpy as np
@@ -16,9 +16,10 @@ from oatmeal.core import colour, mix
 from oatmeal.core.colour import ranges
 from oatmeal.core.picture import ArrayPicture, reduced
 from oatmeal.core.pipeline import Order, Pipeline
-from oatmeal.core.recipe import DECLARED, Mix, Picked, Plain, Recipe
+from oatmeal.core.recipe import DECLARED, REST, Mix, Picked, Plain, Recipe
 from oatmeal.core.seeing.balance import Found, Sample, separate
 from oatmeal.core.seeing.clusters import Clusters, find_clusters
+from oatmeal.core.seeing.torn import Torn, find_torn
 
 #: Longer side of the sample, in pixels.
 SAMPLE_SIDE: Final = 160
@@ -135,7 +136,8 @@ class GreyMap:
             hardly there; ``colours``: the clusters with hex colour, place on the hue circle in
             columns (0 to 8, none for neutrals), share, plain and present L*; ``merging``: pairs
             of clusters that became nearly the same grey, worst first; ``picked``: share, plain and
-            present L* of what each picked colour reaches.
+            present L* of what each picked colour reaches; ``torn``: neighbouring ranges whose
+            lifts tear what lies between them, and its share.
         """
         order = Order.of(wanted)
         reach = self._reached(order)
@@ -148,7 +150,15 @@ class GreyMap:
             "colours": colours,
             "merging": merging(clusters, np.array([c["now"] for c in colours])),
             "picked": [self._picked_figures(order, one, plain, now) for one in picked],
+            "torn": [asdict(torn) for torn in self._torn(order, reach)],
         }
+
+    def _torn(self, order: Order, reach: _Reach) -> list[Torn]:
+        lifts = order.recipe.mix.lifts
+        if lifts == REST.mix.lifts:
+            return []
+        light = colour.luminance(np.maximum(self._pipeline.prepared(order), 0))
+        return find_torn(reach.weights, light, lifts.model_dump())
 
     def hues(self, wanted: Recipe | Order) -> list[float]:
         """Shares of the picture, as it was photographed, that lie at each hue; neutrals apart.

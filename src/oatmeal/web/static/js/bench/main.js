@@ -187,6 +187,13 @@ function build() {
   });
 }
 
+/** What acts otherwise on a version since an upgrade is told once. @param {{id: number, again: string | null}} version */
+function tellAgain({ id, again }) {
+  if (!again) return;
+  say(again);
+  ask("POST", `/api/versions/${id}/looked`).catch(() => {}); // then it is told another time
+}
+
 /** What a page names, whether it is bound already or not. @param {HTMLElement} root */
 function named(root) {
   return Object.fromEntries([...root.querySelectorAll("[x-ref]")].map((element) => [element.getAttribute("x-ref"), element]));
@@ -207,13 +214,11 @@ Alpine.data("bench", () => ({
     window.addEventListener("pagehide", () => { frame.rememberLook(); frame.rememberRoom(); work.settleNow(); });
     window.addEventListener("focus", () => parts.saver.check());
     document.addEventListener("visibilitychange", () => document.hidden || parts.saver.check());
-    const { id, again } = bench.version;
-    if (again) {
-      say(again);
-      ask("POST", `/api/versions/${id}/looked`).catch(() => {}); // it is told another time
-    }
     watchTyping(this.$root, { picture: () => refs.surround, undo: () => work.undo(), redo: () => work.redo() });
-    this.$nextTick(() => refs.surround.focus({ preventScroll: true }));
+    this.$nextTick(() => {
+      refs.surround.focus({ preventScroll: true });
+      tellAgain(bench.version);
+    });
   },
 }));
 

@@ -45,6 +45,7 @@ export function mixing(bench) {
     shares: {},
     merging: null,
     mergingCount: 0,
+    torn: null,
     strength: 70,
     busyWith: "",
     // the map
@@ -120,6 +121,21 @@ export function mixing(bench) {
       this.strength = Number.isFinite(number) ? clamp(Math.round(number), 0, 100) : 70;
       event.target.value = this.strength;
     },
+    tornWords() {
+      if (!this.torn) return "";
+      const [one, other] = this.torn.ranges;
+      return `${one[0].toUpperCase()}${one.slice(1)} and ${other} tear what lies between them.`;
+    },
+    /** Draw the two lifts that tear a surface together, each by a quarter of what lies between them. */
+    soften() {
+      const { lifts } = bench.work.recipe.mix;
+      const [one, other] = this.torn.ranges;
+      const quarter = (lifts[other] - lifts[one]) / 4;
+      lifts[one] = tenth(lifts[one] + quarter);
+      lifts[other] = tenth(lifts[other] - quarter);
+      bench.work.settle();
+      bench.work.tellStep(`${one} and ${other} drawn together`);
+    },
     separate() {
       return this.find("separate", { colours: this.merging.colours }, "Separated");
     },
@@ -148,12 +164,16 @@ export function mixing(bench) {
       bench.picked.pickedShares = figures.picked.map(({ share }) => share);
       this.mergingCount = figures.merging.length;
       this.merging = figures.merging[0] || null;
+      this.torn = figures.torn[0] || null;
       if (!this.merging) return;
       bench.refs.mergeOne.style.background = this.merging.colours[0];
       bench.refs.mergeTwo.style.background = this.merging.colours[1];
     },
   };
 }
+
+/** @param {number} stops */
+const tenth = (stops) => Math.round(stops * 10) / 10;
 
 /** A share of the picture in words. */
 export function shareWords(share) {
