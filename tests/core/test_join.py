@@ -8,9 +8,19 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from samples import colour_science
 
-from oatmeal.core.join import Choices, Frame, JoinError, composing, find, lay
+from oatmeal.core.join import (
+    Choices,
+    Frame,
+    JoinError,
+    bordering,
+    cameras,
+    composing,
+    find,
+    kernels,
+    lay,
+)
 from oatmeal.core.join.bordering import largest_rectangle
-from oatmeal.core.join.cameras import Camera, agreeing, bent, straightened
+from oatmeal.core.join.cameras import Camera, agreeing, bent, rotation_of, straightened
 from oatmeal.core.join.canvas import SURFACES, levelled, turning
 from oatmeal.core.join.lighting import Light
 from oatmeal.core.join.links import features, links
@@ -273,3 +283,36 @@ def test_choices_survive_their_document():
     assert document["oatmeal_join"] == 1
     assert document["frames"] == ["a", "b"]
     assert Choices.of_document(document) == choices
+
+
+def test_a_place_lies_in_its_cell_of_a_bent_mesh():
+    y, x = np.mgrid[0:12, 0:20].astype(float)
+    mesh = np.stack([10 * x + 3 * np.sin(y), 8 * y + 2 * np.cos(x / 3)], axis=-1)
+    for place in np.random.default_rng(2).uniform((12, 12), (170, 74), (60, 2)):
+        corners, weights = bordering._located(place, mesh)
+        assert weights @ mesh.reshape(-1, 2)[_numbers(corners, mesh)] == pytest.approx(place)
+    assert bordering._located(np.array([900.0, 10.0]), mesh) is None
+
+
+def _numbers(corners, mesh):
+    """Corners as numbers of the mesh's places."""
+    corners = np.asarray(corners)
+    return corners if corners.ndim == 1 else corners[:, 0] * mesh.shape[1] + corners[:, 1]
+
+
+@pytest.mark.parametrize("turn", [(0.0, 0.3, 0.02), (0.25, 0.02, 0.0), (0.1, 0.2, 0.05)])
+def test_the_focal_length_is_told_from_a_homography(turn):
+    """K R K^-1 for a known K (Szeliski and Shum, 1997)."""
+    camera = np.diag([900.0, 900.0, 1.0])
+    shown = camera @ rotation_of(np.array(turn)) @ np.linalg.inv(camera)
+    assert cameras._focals(shown) == [pytest.approx(900, rel=1e-6)]
+
+
+def test_a_coarse_correction_is_read_between_its_pixels():
+    rng = np.random.default_rng(3)
+    coarse = rng.random((5, 7, 3), np.float32)
+    total = np.zeros((40, 56, 3), np.float32)
+    one = np.ones((40, 56), np.float32)
+    kernels.add(total, np.zeros_like(total), one, coarse, (1 / 8, 1 / 8, -7 / 16, -7 / 16), one)
+    wanted = cv2.resize(coarse, (56, 40), interpolation=cv2.INTER_LINEAR)
+    assert np.abs(total - wanted).max() < 1e-5

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from oatmeal.core import recipe as recipes
 from oatmeal.core.recipe import RecipeError
+from oatmeal.core.recipe.settings import put
 from oatmeal.core.recipe.words import changes
 
 
@@ -175,3 +176,12 @@ def test_changes_name_what_was_changed_and_count_it_as_it_is_counted():
     curved = {"tone": {"curve": [[0, 0], [0.5, 0.6], [1, 1]]}}
     assert told(curved, {}) == ["curve reset"]
     assert told({"name": "Dark sky"}, {}) == ["name removed"]
+
+
+@pytest.mark.parametrize("path", ["a.list.3", "a.list.x", "a.name.0", "b.c"])
+def test_nothing_is_put_where_a_path_leads_nowhere(path):
+    document = {"a": {"list": [1, 2, 3], "name": "red"}}
+    assert not put(document, path, 9)
+    assert document == {"a": {"list": [1, 2, 3], "name": "red"}}
+    assert put(document, "a.list.2", 9)
+    assert document["a"]["list"] == [1, 2, 9]

@@ -244,7 +244,11 @@ def slowly(monkeypatch):
 
 def test_a_join_is_cancelled_while_it_waits_and_while_it_runs(sheet, joiner, monkeypatch):
     number = ask(sheet).json["id"]
+    assert joiner.share(number) == 0  # nobody has written how far it is
+    joiner._progress(number).touch()
+    assert joiner.share(number) == 0
     sheet.send("POST", f"/api/joins/{number}/cancel")
+    assert not joiner._progress(number).with_suffix(".cancel").exists()
     assert sheet.client.get("/api/series/1/joins").json["joins"][0]["state"] == "cancelled"
     begun, work = slowly(monkeypatch)
     sheet.send("POST", f"/api/joins/{number}/retry")

@@ -10,12 +10,14 @@ from PIL import Image
 from samples import DEMO
 
 from oatmeal.core import prepare
+from oatmeal.core.picture import copy_of
+from oatmeal.core.pipeline import Order, Pipeline
 from oatmeal.core.recipe import REST, Recipe, from_document, read
 from oatmeal.core.tone import transfer
 from oatmeal.exports.finished import finished_file
 from oatmeal.library import photographs
-from oatmeal.library.desk import Desk
-from oatmeal.library.figures import CURVE_SAMPLES
+from oatmeal.library.desk import Desk, View
+from oatmeal.library.figures import CURVE_SAMPLES, layer
 from oatmeal.library.framing import framed_size
 from oatmeal.library.proxies import Proxies
 from oatmeal.library.requests import Request, Strip
@@ -112,7 +114,7 @@ def test_sizes_regions_strips_and_figures_are_those_of_the_framed_picture(desk, 
     expected = np.rot90(straight, -quarters)
     assert frame.size == (SIZE if quarters == 2 else SIZE[::-1])
     assert (frame.height, frame.width) == expected.shape
-    assert np.abs(grey(frame) - expected).max() <= 2  # the bands are found on the turned picture
+    assert np.abs(grey(frame) - expected).max() <= 3  # the bands are found on the turned picture
     assert np.abs(grey(frame) - expected).mean() < 0.2
     part = desk.frame(Request(recipe, region=(frame.size[0] - 90, 5, 400, 300)))
     assert part.region == (frame.size[0] - 90, 5, 90, 300)
@@ -155,3 +157,33 @@ def test_the_drawn_transfer_follows_each_setting_of_the_scale(desk):
         recipe = from_document({"tone": one})
         drawn = desk.frame(Request(recipe, 200)).figures["transfer"]
         assert drawn == pytest.approx(transfer(grid, recipe.effective().tone), abs=1e-5), one
+
+
+def test_a_region_stays_while_its_rectangle_does(store):
+    proxies, original = Proxies(store, Limits()), a_desk(store)._original
+    picture = proxies.decode(original)
+    view = View(copy_of(picture, 800), prepare.geometry(REST).on(*SIZE))
+    first = view.region(picture, (100, 80, 60, 40), Order(REST))
+    assert view.region(picture, (100, 80, 60, 40), Order(LIFTED)) is not None
+    again = view.region(picture, (100, 80, 60, 40), Order(REST))
+    assert view.region(picture, (100, 80, 60, 40), Order(REST)) is again
+    other = view.region(picture, (300, 80, 60, 40), Order(REST))
+    assert other is not again
+    assert not np.array_equal(other.encoded(REST), first.encoded(REST))
+
+
+def test_where_sharpness_acts_is_everywhere_without_edges_only(store):
+    rgb = np.random.default_rng(1).random((60, 90, 3), np.float32)
+    document = {"finish": {"sharpness": {"amount": 50, "edges": 0}}}
+    order = Order(from_document(document))
+    assert (layer("edges", Pipeline(rgb), order) == 255).all()
+
+
+def test_what_was_measured_and_is_damaged_is_measured_again(store):
+    proxies, original = Proxies(store, Limits()), a_desk(store)._original
+    noise, trust = proxies.noise(original), proxies.trust(original)
+    for path in store.cache.glob("*/*.json"):
+        path.write_text("{")
+    assert proxies.noise(original) == noise
+    assert proxies.trust(original) == trust
+    proxies.holds(original, proxies.decode(original))

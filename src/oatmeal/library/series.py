@@ -21,7 +21,6 @@ class Entry:
     name: str
     count: int
     first_taken: datetime | None
-    last_taken: datetime | None
     created_at: datetime
     cover_id: int | None
 
@@ -43,7 +42,6 @@ def _entries(session: Session, which: ColumnElement[bool], newest: Any) -> list[
             Photograph.series_id,
             func.count().label("count"),
             func.min(Photograph.taken_at).label("first"),
-            func.max(Photograph.taken_at).label("last"),
         )
         .where(present)
         .group_by(Photograph.series_id)
@@ -58,13 +56,13 @@ def _entries(session: Session, which: ColumnElement[bool], newest: Any) -> list[
         .scalar_subquery()
     )
     rows = session.execute(
-        select(Series, figures.c.count, figures.c.first, figures.c.last, cover)
+        select(Series, figures.c.count, figures.c.first, cover)
         .outerjoin(figures, figures.c.series_id == Series.id)
         .where(which)
         .order_by(newest.desc(), Series.id.desc())
     )
     return [
-        Entry(row[0].id, row[0].name, row[1] or 0, row[2], row[3], row[0].created_at, row[4])
+        Entry(row[0].id, row[0].name, row[1] or 0, row[2], row[0].created_at, row[3])
         for row in rows
     ]
 
