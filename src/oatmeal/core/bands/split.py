@@ -28,7 +28,6 @@ from numpy.typing import NDArray
 from oatmeal.core.bands import kernels
 from oatmeal.core.colour.filters import box_means
 from oatmeal.core.colour.kernels import plane_averaged
-from oatmeal.core.opencv import cv2
 from oatmeal.core.picture import Window
 
 Plane = NDArray[np.float32]
@@ -117,14 +116,30 @@ def find_bands(light: Plane, character: str, enlarged: float = 1.0) -> Plane:
     return np.stack([1 - open_ * (1 - base_slope), open_ * base_offset, *(middle_open * fit)])
 
 
-def _gates(light: Plane, radius: int) -> list[Plane]:
-    """How far base and middle band keep their windows: 1 in texture, 0 on what rises as a whole."""
+def _gates(light: Plane, radius: int) -> Plane:
+    """How far base and middle band keep their windows, float32 (2, h, w).
+
+    1 in texture, 0 on what rises as a whole.
+    """
     half = max(1, round(radius / 2))
     sums = kernels.gradients(light)
     for _ in range(2):
         sums = box_means(sums, half)
-    closed = (kernels.gates(sums, LEVEL, fading) for fading in (GATE, MIDDLE_GATE))
-    return [np.asarray(cv2.resize(gate, light.shape[::-1]), np.float32) for gate in closed]
+    small = np.stack([kernels.gates(sums, LEVEL, fading) for fading in (GATE, MIDDLE_GATE)])
+    height, width = light.shape
+    wide = kernels.spread(small, (0.0, 0.0, float(width), float(height)), width)
+    above, below, t = _between_rows(np.arange(height), wide.shape[1], height)
+    return np.asarray(wide[:, above] + t * (wide[:, below] - wide[:, above]))
+
+
+def _between_rows(
+    places: NDArray[np.integer | np.floating], rows: int, height: float
+) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float32]]:
+    """Between which of some rows the rows of a higher picture lie, and how far on, ``(n, 1)``."""
+    at = np.clip((places + 0.5) * (rows / height) - 0.5, 0, rows - 1)
+    above = np.minimum(at.astype(np.int64), max(rows - 2, 0))
+    below = np.minimum(above + 1, rows - 1)
+    return above, below, (at - above).astype(np.float32)[:, None]
 
 
 def _weighted_base(light: Plane, radius: int) -> tuple[Plane, Plane]:
@@ -158,12 +173,9 @@ def spread(maps: Plane, window: Window, shape: tuple[int, ...]) -> NDArray[np.fl
 
 def base_of(grey: Plane, wide: NDArray[np.float32], window: Window) -> Plane:
     """The base of a grey in stops, from what :func:`spread` gives."""
-    rows = wide.shape[1]
-    step = rows / window.height
-    at = np.clip((np.arange(grey.shape[0]) + 0.5 + window.y) * step - 0.5, 0, rows - 1)
-    above = np.minimum(at.astype(int), max(rows - 2, 0))
-    below = np.minimum(above + 1, rows - 1)
-    t = (at - above).astype(np.float32)[:, None]
+    above, below, t = _between_rows(
+        np.arange(grey.shape[0]) + window.y, wide.shape[1], window.height
+    )
     slope = wide[0, above] + t * (wide[0, below] - wide[0, above])
     offset = wide[1, above] + t * (wide[1, below] - wide[1, above])
     return np.asarray(slope * kernels.log_light(grey) + offset)

@@ -139,7 +139,7 @@ def fitting_reach(pipeline: Pipeline, wanted: Recipe | Order, x: float, y: float
     alike[0] *= SHADE
     like = np.sqrt((alike**2).sum(axis=0)) < LIKE
     far = (across - x * away.shape[1]) ** 2 + (down - y * away.shape[0]) ** 2
-    if like[far <= (ROUND * side) ** 2].mean() > 0.5:
+    if like[far <= max(1.0, ROUND * side) ** 2].mean() > 0.5:
         return usual
     for reach in np.arange(usual, LEAST_REACH - 1e-9, -DECLARED[path].step):
         if np.exp(-((away / reach) ** 2) / 2).mean() <= SMALL_SHARE:
