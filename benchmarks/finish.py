@@ -27,12 +27,12 @@ from oatmeal.core.recipe import REST, Recipe, from_document
 from oatmeal.core.recipe.examples import FINISH_STARTS
 from oatmeal.core.recipe.finish import Toning
 from oatmeal.exports.convert import convert_file
-from oatmeal.library.desk import Desk
-from oatmeal.library.proxies import Proxies
-from oatmeal.library.requests import Request
 from oatmeal.library.store import FileStore, Original
 from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.output import Output
+from oatmeal.rendering.desk import Desk
+from oatmeal.rendering.proxies import Proxies
+from oatmeal.rendering.requests import Request
 
 
 def finish(**parts: Any) -> Recipe:

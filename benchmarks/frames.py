@@ -23,14 +23,14 @@ from oatmeal.core.picture import proxy, reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST, Recipe, from_document
 from oatmeal.exports.convert import convert_file
-from oatmeal.library.desk import Desk
-from oatmeal.library.proxies import Proxies
-from oatmeal.library.requests import Request
+from oatmeal.host.allocator import keep_frames
 from oatmeal.library.store import FileStore, Original
-from oatmeal.memory import keep_frames
 from oatmeal.photofile.decode import Limits, decode
 from oatmeal.photofile.encode import encode
 from oatmeal.photofile.output import Output
+from oatmeal.rendering.desk import Desk
+from oatmeal.rendering.proxies import Proxies
+from oatmeal.rendering.requests import Request
 
 DEMO = Path(__file__).parents[1] / "demo"
 FRAME = (1600, 1067)

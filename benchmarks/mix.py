@@ -25,7 +25,7 @@ from oatmeal.core.seeing.balance import Balance
 from oatmeal.core.seeing.greymap import GreyMap
 from oatmeal.core.seeing.starts import starts
 from oatmeal.core.trust import Trust
-from oatmeal.memory import keep_frames
+from oatmeal.host.allocator import keep_frames
 from oatmeal.photofile.decode import decode
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "tests" / "core"))

@@ -19,7 +19,7 @@ from oatmeal.core.picture import Window, reduced
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST, Tone, from_document
 from oatmeal.core.tone import local
-from oatmeal.memory import keep_frames
+from oatmeal.host.allocator import keep_frames
 from oatmeal.photofile.decode import decode
 
 HEIGHT, WIDTH = 500, 1600

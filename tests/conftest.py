@@ -18,10 +18,10 @@ from PIL import Image
 from samples import codes
 from werkzeug.routing import Rule
 
+from oatmeal.host.allocator import keep_frames
 from oatmeal.library.database import Database
 from oatmeal.library.models import Base
 from oatmeal.library.store import FileStore
-from oatmeal.memory import keep_frames
 from oatmeal.run.mariadb import PrivateServer
 from oatmeal.settings import Settings
 from oatmeal.web import access, create_app

@@ -15,8 +15,8 @@ from oatmeal.exports import task
 from oatmeal.exports.runner import Runner
 from oatmeal.exports.workers import OnExecutor
 from oatmeal.library import photographs, versions
-from oatmeal.library.small import Small
 from oatmeal.photofile.decode import decode
+from oatmeal.rendering.thumbnails import Small
 
 FILES = [DEMO / name for name in ("first-lift.jpg", "bunting.jpg", "valley-fog.jpg")]
 LOOK = {"mix": {"lifts": {"blue": -1.5, "red": 0.5}}, "tone": {"contrast": 20}}

@@ -16,7 +16,8 @@ from PIL import Image
 from samples import codes
 from sqlalchemy.exc import OperationalError
 
-from oatmeal import cli, handing
+from oatmeal import cli
+from oatmeal.host import client
 from oatmeal.library import photographs
 from oatmeal.run import serve, watching
 from oatmeal.run.listening import server_for
@@ -66,7 +67,7 @@ def test_open_sends_files_and_prints_the_bench(served, folder, web, database, ca
     assert b"Larkmoor June" in web.client.get("/").data  # the series has the folder's name
     with database.session() as session:
         assert photographs.get(session, 1).came_from == str(folder / "DSC_1.png")
-    guest = handing.Application(served)
+    guest = client.Application(served)
     assert guest.series("Larkmoor June") == 1
     assert cli.main(["open", str(folder / "DSC_1.png"), "--series", "Larkmoor June"]) == 0
     assert "not added again" in capsys.readouterr().err
@@ -97,7 +98,7 @@ def test_what_is_not_running_is_started(tmp_path, monkeypatch):
     home = tmp_path / "quiet"
     home.mkdir()
     (home / "running").write_text("http://127.0.0.1:1/")
-    assert handing.doing(home) is None  # nobody holds it: an old one ended
+    assert client.doing(home) is None  # nobody holds it: an old one ended
     begun = []
 
     def start(command, stdout, **more):
@@ -106,10 +107,10 @@ def test_what_is_not_running_is_started(tmp_path, monkeypatch):
         stdout.flush()
         return Process(ended=1)
 
-    monkeypatch.setattr(handing.subprocess, "Popen", start)
+    monkeypatch.setattr(client.subprocess, "Popen", start)
     for _ in range(7):
-        with pytest.raises(handing.HandingError, match="disk is full"):
-            handing.started(home)
+        with pytest.raises(client.HandingError, match="disk is full"):
+            client.started(home)
     assert begun[0][1:] == ["-m", "oatmeal.run"]
     assert 1 <= len(list(home.glob("started-*.log"))) <= 5
 
@@ -132,7 +133,7 @@ def test_a_start_of_another_is_waited_for_as_long_as_it_says_something(another, 
     """Two that open at the same time begin one application; neither gives up, nor errs."""
     home, say = another
     say("Making the first page ready, 20%")
-    monkeypatch.setattr(handing.subprocess, "Popen", None)  # it must not be begun again
+    monkeypatch.setattr(client.subprocess, "Popen", None)  # it must not be begun again
     heard = []
 
     def go_on():
@@ -146,7 +147,7 @@ def test_a_start_of_another_is_waited_for_as_long_as_it_says_something(another, 
 
     other = threading.Thread(target=go_on)
     other.start()
-    assert handing.started(home, heard.append, wait_s=1.2) == "http://here/?key=1"
+    assert client.started(home, heard.append, wait_s=1.2) == "http://here/?key=1"
     other.join()
     page = "Making the first page ready"
     assert heard == [f"{page}, 20%", f"{page}, 60%", "Adding bunting.jpg"]
@@ -155,8 +156,8 @@ def test_a_start_of_another_is_waited_for_as_long_as_it_says_something(another, 
 def test_a_start_that_says_nothing_any_more_is_given_up(another):
     home, say = another
     say("Preparing the tables")
-    with pytest.raises(handing.HandingError, match=r"said nothing for 0 s .* Preparing"):
-        handing.started(home, wait_s=0.4)
+    with pytest.raises(client.HandingError, match=r"said nothing for 0 s .* Preparing"):
+        client.started(home, wait_s=0.4)
 
 
 @pytest.mark.parametrize(

@@ -10,7 +10,7 @@ from samples import codes, png
 from sqlalchemy.exc import OperationalError
 
 from oatmeal.exports import batches
-from oatmeal.photofile import room
+from oatmeal.host import disk
 from oatmeal.photofile.output import Output
 
 #: Of a 60 x 90 frame in 16-bit grey TIFF.
@@ -18,13 +18,13 @@ TIFF_BYTES = 60 * 90 * 2
 
 
 @pytest.fixture
-def disk(monkeypatch):
-    """The disk, with ``disk.left`` bytes free."""
+def drive(monkeypatch):
+    """The disk, with ``drive.left`` bytes free."""
 
     class Disk:
         left = 10**9
 
-    monkeypatch.setattr(room, "free", lambda folder: Disk.left)
+    monkeypatch.setattr(disk, "free", lambda folder: Disk.left)
     return Disk
 
 
@@ -39,8 +39,8 @@ def until(web, condition, limit_s=20):
         time.sleep(0.02)
 
 
-def test_a_batch_that_cannot_fit_is_refused_before_it_begins(frames, disk, store):
-    disk.left = 2 * TIFF_BYTES
+def test_a_batch_that_cannot_fit_is_refused_before_it_begins(frames, drive, store):
+    drive.left = 2 * TIFF_BYTES
     wanted = {"photographs": [1, 2, 3], "format": "tiff", "depth": 16}
     reply = frames.send("POST", "/api/exports", wanted)
     assert reply.status_code == 507
@@ -53,10 +53,10 @@ def test_a_batch_that_cannot_fit_is_refused_before_it_begins(frames, disk, store
 
 
 def test_a_full_disk_during_a_batch_is_said_and_the_batch_goes_on_after_room_was_made(
-    frames, runner, store, disk, monkeypatch
+    frames, runner, store, drive, monkeypatch
 ):
     monkeypatch.setattr("oatmeal.exports.runner._LOOK_S", 0.05)
-    disk.left = 10
+    drive.left = 10
     runner.start()
     start(frames)
     runner.wake()
@@ -64,7 +64,7 @@ def test_a_full_disk_during_a_batch_is_said_and_the_batch_goes_on_after_room_was
     said = batch_of(frames)["jobs"][0]["error"]
     assert f"and the disk that holds {store.exports}" in said
     assert said.endswith("has 10 bytes free: make room there. Exports go on then.")
-    disk.left = 10**9
+    drive.left = 10**9
     wait(frames)
     assert states(frames) == ["done"] * 3
     assert [job["error"] for job in batch_of(frames)["jobs"]] == [""] * 3
@@ -72,11 +72,11 @@ def test_a_full_disk_during_a_batch_is_said_and_the_batch_goes_on_after_room_was
 
 
 def test_what_does_not_fit_holds_up_nothing_else_once_it_is_called_off(
-    frames, runner, app, disk, monkeypatch
+    frames, runner, app, drive, monkeypatch
 ):
     app.extensions["oatmeal"].runner.wake = runner.wake
     runner.start()
-    disk.left = 9_000
+    drive.left = 9_000
     start(frames, photographs=[1], format="png", depth=16)
     runner.wake()
     until(frames, lambda batch: batch["jobs"][0]["error"])
@@ -134,8 +134,8 @@ def test_a_disk_that_fills_while_a_file_is_written(frames, monkeypatch, store, f
     assert frames.send("POST", "/api/versions/1/finished", {"format": format_}).status_code == 200
 
 
-def test_an_upload_that_cannot_fit_is_refused_before_it_is_taken_in(web, disk, store):
-    disk.left = 1000
+def test_an_upload_that_cannot_fit_is_refused_before_it_is_taken_in(web, drive, store):
+    drive.left = 1000
     series = web.series()
     reply = web.upload(series, "lift.png", png(codes(60, 90)))
     assert reply.status_code == 507
@@ -145,7 +145,7 @@ def test_an_upload_that_cannot_fit_is_refused_before_it_is_taken_in(web, disk, s
 
 
 def test_what_the_database_does_not_take_for_want_of_room_is_said(
-    web, photograph, disk, monkeypatch, tmp_path
+    web, photograph, drive, monkeypatch, tmp_path
 ):
     class Full(Exception):
         args = (1114, "The table 'history_step' is full")
@@ -154,7 +154,7 @@ def test_what_the_database_does_not_take_for_want_of_room_is_said(
         raise OperationalError("INSERT", {}, Full())
 
     monkeypatch.setattr("oatmeal.library.versions.save", full)
-    disk.left = 1_500_000
+    drive.left = 1_500_000
     reply = web.send("PUT", "/api/versions/1/recipe", {"revision": 1, "recipe": {}})
     assert reply.status_code == 507
     assert (
@@ -170,7 +170,7 @@ def test_sizes_that_are_known():
 
 
 def test_room_of_a_folder_that_is_not_there_yet(tmp_path):
-    assert room.free(tmp_path / "not" / "there") == pytest.approx(room.free(tmp_path), rel=0.1)
-    assert [room.weight(size) for size in (7, 1500, 24_400_000, 1_640_000_000)] == [
+    assert disk.free(tmp_path / "not" / "there") == pytest.approx(disk.free(tmp_path), rel=0.1)
+    assert [disk.weight(size) for size in (7, 1500, 24_400_000, 1_640_000_000)] == [
         "7 bytes", "1.5 kB", "24 MB", "1.6 GB",
     ]  # fmt: skip

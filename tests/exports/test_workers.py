@@ -17,9 +17,9 @@ from oatmeal.exports.convert import Finished
 from oatmeal.exports.runner import Runner
 from oatmeal.exports.task import Cancelled, Task
 from oatmeal.exports.workers import Away, Cluster, workers_for
+from oatmeal.host.disk import NoRoom
 from oatmeal.photofile.errors import Lost
 from oatmeal.photofile.output import Output
-from oatmeal.photofile.room import NoRoom
 from oatmeal.settings import SettingError, Settings
 
 

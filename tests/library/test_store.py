@@ -9,11 +9,11 @@ import pytest
 from samples import codes, write_png
 
 from oatmeal.core.picture import proxy
-from oatmeal.library.importing import title_of
-from oatmeal.library.proxies import BENCH_SIDE, SHEET_SIDE, Proxies
 from oatmeal.library.store import FileStore, Original
 from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.errors import TooLarge
+from oatmeal.rendering.importing import title_of
+from oatmeal.rendering.proxies import BENCH_SIDE, SHEET_SIDE, Proxies
 
 
 def test_an_original_is_kept_under_its_content_and_once(store):

@@ -15,10 +15,10 @@ from samples import codes, write_png
 from oatmeal.core.recipe import from_document
 from oatmeal.library import photographs, series, versions
 from oatmeal.library.database import Database
-from oatmeal.library.importing import Importer
-from oatmeal.library.proxies import Proxies
 from oatmeal.library.store import FileStore
 from oatmeal.photofile.decode import Limits
+from oatmeal.rendering.importing import Importer
+from oatmeal.rendering.proxies import Proxies
 from oatmeal.run import backup as backups
 from oatmeal.run import serve
 from oatmeal.run.backup import RESTORING, BackupError, backup, check, main, restore

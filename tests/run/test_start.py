@@ -22,7 +22,7 @@ from samples import codes, write_png
 from sqlalchemy import text
 
 from oatmeal import __version__
-from oatmeal.photofile import room
+from oatmeal.host import disk
 from oatmeal.run import serve
 from oatmeal.run.mariadb import StartError
 from oatmeal.settings import SettingError, Settings
@@ -273,7 +273,7 @@ def test_what_a_start_makes_nobody_else_may_change(tmp_path):
 BEGINNER = """
 import os, time
 from oatmeal.exports.task import process_pool
-from oatmeal.library.reading import Reader
+from oatmeal.rendering.reading import Reader
 
 reader = Reader(1)
 reader.warm()
@@ -306,7 +306,7 @@ def runs(process):
 
 def test_a_full_disk_at_the_start_is_named(tmp_path, monkeypatch, capsys):
     monkeypatch.setenv("OATMEAL_HOME", str(tmp_path / "home"))
-    monkeypatch.setattr(room, "free", lambda folder: 2_000_000)
+    monkeypatch.setattr(disk, "free", lambda folder: 2_000_000)
     assert serve.main([]) == 1
     said = capsys.readouterr()
     assert said.err == (
@@ -321,7 +321,7 @@ def test_a_start_that_failed_leaves_signals_as_they_were(tmp_path, monkeypatch):
     numbers = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
     before = [signal.getsignal(number) for number in numbers]
     monkeypatch.setenv("OATMEAL_HOME", str(tmp_path / "home"))
-    monkeypatch.setattr(room, "free", lambda folder: 10)
+    monkeypatch.setattr(disk, "free", lambda folder: 10)
     assert serve.main([]) == 1
     assert [signal.getsignal(number) for number in numbers] == before
 
@@ -369,7 +369,8 @@ def test_ctrl_c_is_nothing_to_a_process_that_is_loading(tmp_path):
     script.write_text(
         """
 import os, signal, threading
-from oatmeal.processes import beginning
+from oatmeal.host import disk
+from oatmeal.host.processes import beginning
 
 if __name__ == "__main__":
     signal.signal(signal.SIGINT, lambda *given: None)

@@ -19,7 +19,7 @@ from typing import Final, NoReturn, Protocol, cast
 from oatmeal import __version__
 from oatmeal.cli.ending import leave
 from oatmeal.cli.errors import UsageError
-from oatmeal.memory import keep_frames, made_to_last
+from oatmeal.host.allocator import keep_frames, made_to_last
 
 
 class _Module(Protocol):

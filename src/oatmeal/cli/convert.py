@@ -15,10 +15,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final
 
 from oatmeal.cli.errors import UsageError
-from oatmeal.memory import made_to_last
+from oatmeal.host.allocator import made_to_last
+from oatmeal.host.errors import Told
 from oatmeal.photofile.decode import SUFFIXES as READ_SUFFIXES
 from oatmeal.photofile.decode import SourcePicture, decode
-from oatmeal.photofile.errors import PhotoFileError
 from oatmeal.photofile.output import (
     CHOICES,
     FORM,
@@ -189,7 +189,7 @@ def _output(options: argparse.Namespace, folder: bool) -> Output:
         raise UsageError(f"{named}; use --format {'|'.join(FORMATS)}")
     try:
         return output_of({**vars(options), "format": chosen})
-    except PhotoFileError as error:
+    except Told as error:
         raise UsageError(str(error)) from error
 
 

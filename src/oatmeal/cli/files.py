@@ -18,6 +18,7 @@ from oatmeal.core.colour import encode_srgb
 from oatmeal.core.colour import kernels as colours
 from oatmeal.core.kernels import wait_for_others
 from oatmeal.core.picture import proxy
+from oatmeal.host.errors import Told
 from oatmeal.photofile.decode import SourcePicture, decode
 from oatmeal.photofile.errors import PhotoFileError
 
@@ -83,7 +84,7 @@ def picture_of(name: str) -> SourcePicture | None:
             if not path.is_file():
                 raise PhotoFileError(f"{called} is not there or is no file.")
             picture = decode(path, called, careful=True)
-    except PhotoFileError as error:
+    except Told as error:
         print(f"oatmeal: {error}", file=sys.stderr)
         return None
     for note in picture.notes:

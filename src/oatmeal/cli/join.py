@@ -13,7 +13,7 @@ from oatmeal.cli.errors import UsageError
 from oatmeal.cli.files import bar, same_file, say_when_compiling
 from oatmeal.core.join import BORDERS, MOST_FRAMES, PROJECTIONS, Choices
 from oatmeal.exports.join import join_files
-from oatmeal.photofile.errors import PhotoFileError
+from oatmeal.host.errors import Told
 from oatmeal.photofile.output import SUFFIXES
 
 
@@ -61,7 +61,7 @@ def run(options: argparse.Namespace) -> int:
     try:
         made = join_files([Path(name) for name in options.input], out, choices,
                           names=options.input, progress=_share)  # fmt: skip
-    except PhotoFileError as error:
+    except Told as error:
         _share(1.0)
         print(f"oatmeal: {error}", file=sys.stderr)
         if options.json:

@@ -10,7 +10,7 @@ from oatmeal.cli.errors import UsageError
 from oatmeal.cli.files import picture_of, read_recipe
 from oatmeal.exports.printingmap import FORMATS as MAPS
 from oatmeal.exports.printingmap import printing_map, write, written
-from oatmeal.photofile.errors import PhotoFileError
+from oatmeal.host.errors import Told
 from oatmeal.photofile.output import listed
 
 
@@ -37,7 +37,7 @@ def run(options: argparse.Namespace) -> int:
     called = "standard input" if options.input == "-" else Path(options.input).name
     try:
         write(written(printing_map(picture, recipe, called), kind), target)
-    except PhotoFileError as error:
+    except Told as error:
         print(f"oatmeal: {error}", file=sys.stderr)
         return 1
     return 0

@@ -12,7 +12,7 @@ import webbrowser
 from pathlib import Path
 from typing import Final
 
-from oatmeal import handing
+from oatmeal.host import client
 from oatmeal.settings import SettingError, Settings
 
 #: What begins the names of pages that lead a browser on, and seconds for which each stays.
@@ -32,15 +32,15 @@ def run(options: argparse.Namespace) -> int:
     """Hand the files over; print the address of each bench."""
     try:
         home = Settings.from_environment().home
-        application = handing.Application(handing.started(home, _say))
-    except (handing.HandingError, SettingError) as error:
+        application = client.Application(client.started(home, _say))
+    except (client.HandingError, SettingError) as error:
         _say(str(error))
         return 1
     except OSError as error:
         _say(f"{error.filename} cannot be used: {error.strerror}. Set OATMEAL_HOME to a folder.")
         return 1
     failed = 0
-    for path, came in handing.hand_over(
+    for path, came in client.hand_over(
         application, [Path(name) for name in options.file], options.series
     ):
         if isinstance(came, str):

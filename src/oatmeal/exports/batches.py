@@ -20,16 +20,15 @@ from typing import Any
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from oatmeal import engine
 from oatmeal.exports.convert import beside
 from oatmeal.exports.finished import named
 from oatmeal.exports.task import Task
+from oatmeal.host import disk, fingerprint
 from oatmeal.library import photographs, versions
 from oatmeal.library.errors import Invalid, Missing
 from oatmeal.library.framing import shown_size
 from oatmeal.library.models import ExportBatch, ExportJob, Photograph, now
 from oatmeal.library.store import FileStore, is_filled
-from oatmeal.photofile import room
 from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.encode import TEMPORARY
 from oatmeal.photofile.output import SUFFIX_OF, Output
@@ -101,7 +100,7 @@ def create(
     for number, name in zip(photograph_ids, called, strict=True):
         photograph = photographs.get(session, number)
         recipe = versions.recipe_of(photograph.shown).document()
-        made_of = [engine.mark(), photograph.sha256, recipe, asdict(output)]
+        made_of = [fingerprint.mark(), photograph.sha256, recipe, asdict(output)]
         wanted = json.dumps(made_of, sort_keys=True)
         mark = hashlib.sha256(wanted.encode()).hexdigest()
         batch.jobs.append(
@@ -125,7 +124,7 @@ def _require_room(
         size = output.known_bytes(*shown_size(photograph))
         original = photograph.file_bytes if output.beside == "original" else 0
         needed += size * (4 if output.beside == "colour" else 1) + original
-    room.require(f"A batch of {len(photograph_ids)} such files", store.exports, needed)
+    disk.require(f"A batch of {len(photograph_ids)} such files", store.exports, needed)
 
 
 def get(session: Session, batch_id: int) -> ExportBatch:

@@ -17,9 +17,9 @@ from numpy.typing import NDArray
 from oatmeal.core.finish import looks_around, sharpened
 from oatmeal.core.pipeline import opacity, render
 from oatmeal.core.recipe import Recipe
+from oatmeal.host import disk
 from oatmeal.photofile import decode as decoding
 from oatmeal.photofile import encode as encoding
-from oatmeal.photofile import room
 from oatmeal.photofile.decode import Limits, SourcePicture
 from oatmeal.photofile.errors import PhotoFileError
 from oatmeal.photofile.output import Output
@@ -93,8 +93,8 @@ def _copy(source: Path, target: Path) -> None:
         partly.replace(target)
     except OSError as error:
         partly.unlink(missing_ok=True)
-        if room.is_full(error):
-            raise room.no_room(target.name, target.parent, source.stat().st_size) from error
+        if disk.is_full(error):
+            raise disk.no_room(target.name, target.parent, source.stat().st_size) from error
         raise PhotoFileError(f"{target} could not be written: {error.strerror}.") from error
 
 

@@ -9,19 +9,18 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Final
 
-from oatmeal import engine
 from oatmeal.core.finish import widths
 from oatmeal.core.picture import fitted
 from oatmeal.core.recipe import Recipe
 from oatmeal.exports.convert import write_picture
+from oatmeal.host import disk, fingerprint
+from oatmeal.host.disk import NoRoom
 from oatmeal.library.errors import Invalid
 from oatmeal.library.framing import framed_size
 from oatmeal.library.models import Photograph
 from oatmeal.library.store import FileStore, is_filled
-from oatmeal.library.workbench import Workbench
-from oatmeal.photofile import room
 from oatmeal.photofile.output import SUFFIX_OF, Output
-from oatmeal.photofile.room import NoRoom
+from oatmeal.rendering.workbench import Workbench
 
 #: How files are named unless the photographer says otherwise.
 USUAL_PATTERN: Final = "{series}-{number}-{title}-{version}"
@@ -65,7 +64,7 @@ def finished_file(
     PhotoFileError
         When the original cannot be read, or there is no room or no format for the result.
     """
-    wanted = json.dumps([engine.mark(), recipe.document(), asdict(output)], sort_keys=True)
+    wanted = json.dumps([fingerprint.mark(), recipe.document(), asdict(output)], sort_keys=True)
     mark = hashlib.sha256(wanted.encode()).hexdigest()[:24]
     suffix = SUFFIX_OF[output.format]
     folder = store.cache / photograph.sha256[:2]
@@ -77,7 +76,7 @@ def finished_file(
         try:
             write_picture(source, recipe, output, path)
         except NoRoom as error:
-            raise room.no_room(name, folder, error.needed) from error
+            raise disk.no_room(name, folder, error.needed) from error
         store.trim_cache()
     size = framed_size(photograph, recipe)
     size = fitted(*size, output.long_side or max(size))

@@ -9,10 +9,10 @@ import tempfile
 from pathlib import Path
 from typing import Final
 
+from oatmeal.host import disk
 from oatmeal.library.errors import Invalid
 from oatmeal.library.models import Photograph
 from oatmeal.library.store import is_whole
-from oatmeal.photofile import room
 from oatmeal.photofile.encode import TEMPORARY
 from oatmeal.photofile.errors import PhotoFileError
 
@@ -60,7 +60,7 @@ def write_back(photograph: Photograph, version: str, made: Path, ledger: Path) -
         )
     spoken = re.sub(r"[^\w]+", "-", version.lower()).strip("-") or "finished"
     folder = original.parent
-    room.require(original.name, folder, made.stat().st_size)
+    disk.require(original.name, folder, made.stat().st_size)
     partly = None
     try:
         # a name that nobody can foretell, and never through a link that lies there
@@ -84,8 +84,8 @@ def write_back(photograph: Photograph, version: str, made: Path, ledger: Path) -
             except FileExistsError:  # another one was faster
                 number += 1
     except OSError as error:
-        if room.is_full(error):
-            raise room.no_room(original.name, folder, made.stat().st_size) from error
+        if disk.is_full(error):
+            raise disk.no_room(original.name, folder, made.stat().st_size) from error
         raise PhotoFileError(f"{folder} cannot be written to: {error.strerror}.") from error
     finally:
         if partly is not None:

@@ -15,14 +15,14 @@ from oatmeal.core.join import Choices
 from oatmeal.core.recipe import Recipe, from_document
 from oatmeal.exports.join import Joined, join_files
 from oatmeal.exports.task import Cancelled, process_pool, teller
+from oatmeal.host.errors import Told
 from oatmeal.library import joins
 from oatmeal.library.database import Database, tell_not_yet
 from oatmeal.library.errors import LibraryError
-from oatmeal.library.importing import Beginning, Importer
 from oatmeal.library.models import JoinJob
 from oatmeal.library.store import FileStore, check, pieces
 from oatmeal.photofile.decode import Limits
-from oatmeal.photofile.errors import PhotoFileError
+from oatmeal.rendering.importing import Beginning, Importer
 
 log = logging.getLogger("oatmeal")
 
@@ -172,7 +172,7 @@ class Joiner:
             return True
         except Cancelled:
             state = "cancelled"
-        except (PhotoFileError, LibraryError) as problem:
+        except (Told, LibraryError) as problem:
             error = str(problem)
         except BrokenExecutor:
             self._executor = None

@@ -26,7 +26,7 @@ from oatmeal.core.recipe.areas import Area
 from oatmeal.core.recipe.paths import places
 from oatmeal.core.recipe.words import area_words
 from oatmeal.core.seeing.areas import SIDE, Seen, drawn, masks_of, seen
-from oatmeal.photofile import room
+from oatmeal.host import disk
 from oatmeal.photofile.errors import PhotoFileError
 
 #: Pixels of a page of A4, and dots an inch.
@@ -193,6 +193,6 @@ def write(content: bytes, target: Path) -> None:
             os.unlink(temporary)
             raise
     except OSError as error:
-        if room.is_full(error):
-            raise room.no_room(target.name, target.parent, len(content)) from error
+        if disk.is_full(error):
+            raise disk.no_room(target.name, target.parent, len(content)) from error
         raise PhotoFileError(f"{target} cannot be written: {error.strerror}.") from error

@@ -15,13 +15,13 @@ from oatmeal.exports import batches
 from oatmeal.exports.convert import Finished
 from oatmeal.exports.task import Cancelled, Task
 from oatmeal.exports.workers import Away, Workers, here
+from oatmeal.host import disk
+from oatmeal.host.disk import NoRoom
+from oatmeal.host.errors import Told
 from oatmeal.library.database import Database, tell_not_yet
 from oatmeal.library.models import ExportJob
 from oatmeal.library.store import FileStore
-from oatmeal.photofile import room
 from oatmeal.photofile.decode import Limits
-from oatmeal.photofile.errors import PhotoFileError
-from oatmeal.photofile.room import NoRoom
 
 log = logging.getLogger("oatmeal")
 
@@ -106,7 +106,7 @@ class Runner:
     def _has_room(self) -> bool:
         """False while the disk is too full for a file that did not fit."""
         wanting = self._wanting
-        if wanting is not None and room.free(Path(wanting.folder)) < wanting.needed:
+        if wanting is not None and disk.free(Path(wanting.folder)) < wanting.needed:
             return False
         self._wanting = None
         return True
@@ -162,7 +162,7 @@ class Runner:
         """What a process is to do for a job; None if that is settled already."""
         try:
             return self._prepared(session, job)
-        except (OSError, PhotoFileError, TypeError) as problem:
+        except (OSError, Told, TypeError) as problem:
             # one job that cannot even begin must not hold up the others
             log.exception("export job %d could not begin", job.id)
             batches.finish(session, job.id, "failed", None, f"{job.name}: {problem}")
@@ -205,7 +205,7 @@ class Runner:
         except NoRoom as problem:
             # it waits, and so does everything else, until there is room
             state, error, self._wanting = "waiting", f"{problem} Exports go on then.", problem
-        except (PhotoFileError, ValueError) as problem:
+        except (Told, ValueError) as problem:
             error = str(problem)
         except Cancelled:
             if self._ended.is_set():

@@ -11,10 +11,12 @@ from typing import Any
 
 from oatmeal.core.recipe import from_document
 from oatmeal.exports.convert import Finished, convert_file
+from oatmeal.host.processes import beginning, load_first, settle_in
 from oatmeal.library.store import check
 from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.output import Output
-from oatmeal.processes import beginning, settle_in
+
+load_first("oatmeal.exports.preload")
 
 
 class Cancelled(Exception):
@@ -101,12 +103,14 @@ def teller(progress: Path, cancel: Path) -> Callable[[float], None]:
 
 def prepare_worker() -> None:
     """Make this process a worker: one thread of arithmetic, and an end when the server ends."""
-    settle_in()
+    from oatmeal.core.kernels import wait_for_others  # loaded here already, elsewhere not needed
+
+    settle_in(wait_for_others)
     os.environ["VIPS_CONCURRENCY"] = "1"
     import cv2
 
     from oatmeal.core.loops import use_threads
-    from oatmeal.memory import keep_frames
+    from oatmeal.host.allocator import keep_frames
 
     use_threads(1)
     cv2.setNumThreads(1)

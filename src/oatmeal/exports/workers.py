@@ -23,6 +23,8 @@ from typing import Any, BinaryIO, Final, Protocol
 from oatmeal.exports import task
 from oatmeal.exports.convert import Finished
 from oatmeal.exports.task import Cancelled, Task
+from oatmeal.host.disk import NoRoom
+from oatmeal.host.errors import Told
 from oatmeal.library.store import check
 from oatmeal.photofile import encode
 from oatmeal.photofile.errors import PhotoFileError
@@ -41,7 +43,8 @@ _PLAIN: Final = ["msgpack", "error"]
 
 #: What may stand in the way of a job, by its name.
 _PROBLEMS: Final[dict[str, type[Exception]]] = {
-    one.__name__: one for one in (*PhotoFileError.__subclasses__(), PhotoFileError, Cancelled)
+    one.__name__: one
+    for one in (*PhotoFileError.__subclasses__(), PhotoFileError, NoRoom, Cancelled)
 }
 
 
@@ -225,7 +228,7 @@ class Cluster:
             return done
         try:
             content = self._content(wanted)
-        except PhotoFileError as error:
+        except Told as error:
             done.set_exception(error)
             return done
         called = secrets.token_hex(8)
@@ -340,7 +343,7 @@ def _finished(ended: Future[dict[str, Any]]) -> Finished:
     answer = ended.result()
     if "failed" in answer:
         kind, *given = answer["failed"]
-        raise _PROBLEMS.get(kind, PhotoFileError)(*given)
+        raise _PROBLEMS.get(kind, Told)(*given)
     width, height, size, notes = answer["finished"]
     return Finished(width, height, size, tuple(notes))
 
@@ -352,7 +355,7 @@ def _answer(work: Callable[[], Finished]) -> dict[str, Any]:
     """What comes of a job, in plain values."""
     try:
         done = work()
-    except (PhotoFileError, Cancelled) as problem:
+    except (Told, Cancelled) as problem:
         return {"failed": [type(problem).__name__, *problem.args]}
     return {"finished": [done.width, done.height, done.bytes, list(done.notes)], "files": {}}
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO, Final, cast
 
-from oatmeal.photofile import room
+from oatmeal.host import disk
 from oatmeal.photofile.errors import Lost, PhotoFileError, TooLarge
 
 _PIECE: Final = 1 << 20
@@ -79,7 +79,7 @@ class FileStore:
         TooLarge
             As soon as more than ``max_bytes`` arrived.
         """
-        room.require(name, self.incoming, expected)
+        disk.require(name, self.incoming, expected)
         digest, size = hashlib.sha256(), 0
         with tempfile.NamedTemporaryFile(dir=self.incoming, delete=False) as file:
             path = Path(file.name)
@@ -97,8 +97,8 @@ class FileStore:
                 os.fsync(file.fileno())
                 yield Received(path, digest.hexdigest(), size)
             except OSError as error:
-                if room.is_full(error):
-                    raise room.no_room(name, self.incoming, max(size, expected)) from error
+                if disk.is_full(error):
+                    raise disk.no_room(name, self.incoming, max(size, expected)) from error
                 raise PhotoFileError(f"{name} could not be stored: {error.strerror}.") from error
             finally:
                 for left in self.incoming.glob(f"{path.name}*"):  # what was made beside it too

@@ -15,7 +15,8 @@ import pyvips
 from numpy.typing import NDArray
 from PIL import Image
 
-from oatmeal.photofile import metadata, profiles, room, tiff
+from oatmeal.host import disk
+from oatmeal.photofile import metadata, profiles, tiff
 from oatmeal.photofile.errors import PhotoFileError, Unsupported
 from oatmeal.photofile.output import Output
 
@@ -96,7 +97,7 @@ def write_whole(path: Path, size: int, write: Callable[[BinaryIO], object]) -> i
         raise PhotoFileError(
             f"{path} is no regular file and stays as it is: give another name, or - for a pipe."
         )
-    room.require(path.name, path.parent, size)
+    disk.require(path.name, path.parent, size)
     try:
         handle, temporary = tempfile.mkstemp(prefix=TEMPORARY, dir=path.parent)
     except OSError as error:
@@ -110,8 +111,8 @@ def write_whole(path: Path, size: int, write: Callable[[BinaryIO], object]) -> i
         os.replace(temporary, path)
     except BaseException as error:
         Path(temporary).unlink(missing_ok=True)
-        if room.is_full(error):
-            raise room.no_room(path.name, path.parent, size) from error
+        if disk.is_full(error):
+            raise disk.no_room(path.name, path.parent, size) from error
         if isinstance(error, OSError):
             raise PhotoFileError(f"{path} could not be written: {error.strerror}.") from error
         raise

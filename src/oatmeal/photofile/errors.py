@@ -1,7 +1,9 @@
 """What can go wrong with a picture file, as one sentence for the person who owns it."""
 
+from oatmeal.host.errors import Told
 
-class PhotoFileError(Exception):
+
+class PhotoFileError(Told):
     """A picture file that cannot be read or written; the text is a sentence for the user."""
 
 

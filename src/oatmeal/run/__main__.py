@@ -2,7 +2,7 @@
 
 import sys
 
-from oatmeal.memory import made_to_last
+from oatmeal.host.allocator import made_to_last
 
 if __name__ == "__main__":  # processes that this one starts read it too, and need none of it
     try:

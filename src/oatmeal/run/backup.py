@@ -25,8 +25,8 @@ from pathlib import Path
 from typing import Final
 
 from oatmeal import __version__
+from oatmeal.host import disk
 from oatmeal.library.store import is_whole
-from oatmeal.photofile import room
 from oatmeal.run.mariadb import PrivateServer, StartError, program
 from oatmeal.settings import SettingError, Settings
 
@@ -375,9 +375,9 @@ def _copy(source: Path, target: Path) -> None:
         partly.replace(target)
     except OSError as error:
         partly.unlink(missing_ok=True)
-        if room.is_full(error):
+        if disk.is_full(error):
             raise BackupError(
-                str(room.no_room(source.name, target.parent, source.stat().st_size))
+                str(disk.no_room(source.name, target.parent, source.stat().st_size))
             ) from error
         raise BackupError(f"{target} could not be written: {error.strerror}.") from error
 
@@ -411,7 +411,7 @@ def main(arguments: list[str] | None = None) -> int:
         print(f"oatmeal: {error}", file=sys.stderr)
         return 1
     except OSError as error:
-        if room.is_full(error):
+        if disk.is_full(error):
             print(f"oatmeal: the disk that holds {options.folder} is full.", file=sys.stderr)
             return 1
         print(f"oatmeal: {error.filename} cannot be used: {error.strerror}.", file=sys.stderr)

@@ -12,8 +12,8 @@ from sqlalchemy import select
 from oatmeal.core.recipe import from_document
 from oatmeal.library import photographs, series, versions
 from oatmeal.library.database import Database
-from oatmeal.library.importing import Importer
 from oatmeal.library.models import Photograph, Series
+from oatmeal.rendering.importing import Importer
 from oatmeal.run.mariadb import StartError
 
 #: In the project's folder, beside ``src``; the installed package does not carry the pictures.

@@ -13,11 +13,11 @@ from waitress.channel import HTTPChannel
 from waitress.server import create_server
 from waitress.task import ErrorTask, ThreadedTaskDispatcher
 
-from oatmeal.photofile.room import weight
+from oatmeal.host.disk import weight
 from oatmeal.settings import Settings
 from oatmeal.web import access
 from oatmeal.web.app import SECURITY
-from oatmeal.web.pace import THREADS, pace_of
+from oatmeal.web.priorities import THREADS, pace_of
 
 #: Connections that may be open at the same time, most of them idle.
 MOST_CONNECTIONS: Final = 1000
@@ -105,7 +105,7 @@ class _Channel(HTTPChannel):  # type: ignore[misc]
 
 
 class _Queues:
-    """Hands each request to threads of its own kind; see :mod:`oatmeal.web.pace`."""
+    """Hands each request to threads of its own kind; see :mod:`oatmeal.web.priorities`."""
 
     def __init__(self, app: Flask) -> None:
         self._app = app

@@ -19,8 +19,8 @@ from typing import Final
 
 import pymysql
 
-from oatmeal.photofile import room
-from oatmeal.photofile.room import NoRoom
+from oatmeal.host import disk
+from oatmeal.host.disk import NoRoom
 
 #: Unix socket paths end here (sun_path, with its closing zero).
 _MAX_SOCKET_PATH = 107
@@ -96,7 +96,7 @@ class PrivateServer:
 
     def _require_room(self, needed: int) -> None:
         try:
-            room.require("The database", self._folder, needed)
+            disk.require("The database", self._folder, needed)
         except NoRoom as error:
             raise StartError(str(error)) from error
 

@@ -24,11 +24,11 @@ from oatmeal import __version__
 from oatmeal.core.kernels import FIRST, ROOMS, Making
 from oatmeal.exports.joiner import Joiner
 from oatmeal.exports.runner import Runner
+from oatmeal.host import disk
+from oatmeal.host.allocator import keep_frames
 from oatmeal.library.database import Database, OtherTables
-from oatmeal.library.reading import shared_reader
 from oatmeal.library.store import FileStore
-from oatmeal.memory import keep_frames
-from oatmeal.photofile import room
+from oatmeal.rendering.reading import shared_reader
 from oatmeal.run import demo
 from oatmeal.run.backup import RESTORING
 from oatmeal.run.listening import MOST_CONNECTIONS, server_for
@@ -77,8 +77,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except (StartError, SettingError) as error:
         return _refuse(str(error))
     except OSError as error:
-        if room.is_full(error):
-            return _refuse(str(room.no_room("It", settings.home, LATER_BYTES)))
+        if disk.is_full(error):
+            return _refuse(str(disk.no_room("It", settings.home, LATER_BYTES)))
         return _refuse(f"{error.strerror}: {error.filename}")
     finally:
         for number, handler in before.items():

@@ -16,14 +16,14 @@ from watchdog.events import FileSystemEvent, FileSystemEventHandler
 from watchdog.observers import Observer
 
 from oatmeal.exports import handover
+from oatmeal.host.disk import NoRoom
+from oatmeal.host.errors import Told
 from oatmeal.library import series
 from oatmeal.library.database import tell_not_yet
-from oatmeal.library.importing import Importer
 from oatmeal.library.models import Series
 from oatmeal.library.store import pieces
 from oatmeal.photofile.decode import SUFFIXES
-from oatmeal.photofile.errors import PhotoFileError
-from oatmeal.photofile.room import NoRoom
+from oatmeal.rendering.importing import Importer
 from oatmeal.run.oneline import plain
 
 log = logging.getLogger("oatmeal")
@@ -141,7 +141,7 @@ class Watched(FileSystemEventHandler):
             log.warning("not taken in from the watched folder yet: %s", problem)
             self._later(path, status)
             return
-        except PhotoFileError as problem:
+        except Told as problem:
             log.warning("not taken in from the watched folder: %s", problem)
         except Exception as problem:  # the database may be away
             tell_not_yet(f"{path} could not be taken in", problem)

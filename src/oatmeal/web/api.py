@@ -8,9 +8,9 @@ from flask import Blueprint, request
 
 from oatmeal.exports import handover
 from oatmeal.library import photographs, series
-from oatmeal.web import bodies
-from oatmeal.web.pace import paced
+from oatmeal.web import schemas
 from oatmeal.web.parsing import Reply, takes
+from oatmeal.web.priorities import paced
 from oatmeal.web.receiving import chunks
 from oatmeal.web.services import services
 
@@ -31,16 +31,16 @@ def list_series() -> Reply:
 
 
 @api.post("/series")
-@takes(bodies.Name)
-def create_series(wanted: bodies.Name) -> Reply:
+@takes(schemas.Name)
+def create_series(wanted: schemas.Name) -> Reply:
     with services().database.session() as session:
         made = series.create(session, wanted.name)
         return {"id": made.id, "name": made.name}
 
 
 @api.patch("/series/<int:series_id>")
-@takes(bodies.Name)
-def rename_series(series_id: int, wanted: bodies.Name) -> Reply:
+@takes(schemas.Name)
+def rename_series(series_id: int, wanted: schemas.Name) -> Reply:
     with services().database.session() as session:
         return {"id": series_id, "name": series.rename(session, series_id, wanted.name).name}
 
@@ -78,24 +78,24 @@ def add_photograph(series_id: int) -> Reply:
 
 
 @api.put("/series/<int:series_id>/order")
-@takes(bodies.Photographs)
-def order_photographs(series_id: int, wanted: bodies.Photographs) -> Reply:
+@takes(schemas.Photographs)
+def order_photographs(series_id: int, wanted: schemas.Photographs) -> Reply:
     with services().database.session() as session:
         photographs.reorder(session, series_id, wanted.photographs)
     return {"id": series_id}
 
 
 @api.patch("/photographs/<int:photograph_id>")
-@takes(bodies.Title)
-def rename_photograph(photograph_id: int, wanted: bodies.Title) -> Reply:
+@takes(schemas.Title)
+def rename_photograph(photograph_id: int, wanted: schemas.Title) -> Reply:
     with services().database.session() as session:
         renamed = photographs.rename(session, photograph_id, wanted.title)
         return {"id": photograph_id, "title": renamed.title}
 
 
 @api.post("/photographs/remove")
-@takes(bodies.Photographs)
-def remove_photographs(wanted: bodies.Photographs) -> Reply:
+@takes(schemas.Photographs)
+def remove_photographs(wanted: schemas.Photographs) -> Reply:
     with services().database.session() as session:
         photographs.remove(session, wanted.photographs)
     services().workbench.forget()
@@ -103,8 +103,8 @@ def remove_photographs(wanted: bodies.Photographs) -> Reply:
 
 
 @api.post("/photographs/restore")
-@takes(bodies.Photographs)
-def restore_photographs(wanted: bodies.Photographs) -> Reply:
+@takes(schemas.Photographs)
+def restore_photographs(wanted: schemas.Photographs) -> Reply:
     with services().database.session() as session:
         photographs.restore(session, wanted.photographs)
     return {"photographs": wanted.photographs}

@@ -18,14 +18,14 @@ from oatmeal.exports.joiner import Joiner
 from oatmeal.exports.runner import Runner
 from oatmeal.exports.workers import workers_for
 from oatmeal.library.database import Database
-from oatmeal.library.importing import Importer
-from oatmeal.library.joindesk import JoinDesk
-from oatmeal.library.printdesk import PrintDesk
-from oatmeal.library.proxies import Proxies
-from oatmeal.library.small import Small
 from oatmeal.library.store import FileStore
-from oatmeal.library.workbench import Workbench
 from oatmeal.photofile.decode import SUFFIXES
+from oatmeal.rendering.importing import Importer
+from oatmeal.rendering.joindesk import JoinDesk
+from oatmeal.rendering.printdesk import PrintDesk
+from oatmeal.rendering.proxies import Proxies
+from oatmeal.rendering.thumbnails import Small
+from oatmeal.rendering.workbench import Workbench
 from oatmeal.settings import Settings
 from oatmeal.web import access, assets, problems
 from oatmeal.web.api import api

@@ -7,9 +7,9 @@ from flask import Blueprint, Response, render_template, send_file
 from oatmeal.exports import archive, batches
 from oatmeal.library.errors import Missing
 from oatmeal.library.store import is_filled
-from oatmeal.web import bodies
-from oatmeal.web.pace import paced
+from oatmeal.web import schemas
 from oatmeal.web.parsing import Reply, takes
+from oatmeal.web.priorities import paced
 from oatmeal.web.services import services
 
 export_api = Blueprint("exports", __name__)
@@ -30,8 +30,8 @@ def list_exports() -> Reply:
 
 
 @export_api.post("/api/exports")
-@takes(bodies.Batch)
-def create_export(wanted: bodies.Batch) -> Reply:
+@takes(schemas.Batch)
+def create_export(wanted: schemas.Batch) -> Reply:
     """Ask for finished files."""
     with services().database.session() as session:
         batch = batches.create(
@@ -43,8 +43,8 @@ def create_export(wanted: bodies.Batch) -> Reply:
 
 
 @export_api.post("/api/exports/names")
-@takes(bodies.Batch)
-def example_names(wanted: bodies.Batch) -> Reply:
+@takes(schemas.Batch)
+def example_names(wanted: schemas.Batch) -> Reply:
     """The names that files would get."""
     with services().database.session() as session:
         found = batches.names(session, wanted.photographs, wanted.pattern, wanted.output)

@@ -5,10 +5,11 @@ from __future__ import annotations
 from flask import Blueprint, Response
 from sqlalchemy.orm import Session
 
-from oatmeal.library import joindesk, joins, photographs
-from oatmeal.library.joindesk import Shown
+from oatmeal.library import joins, photographs
 from oatmeal.library.models import Photograph
-from oatmeal.web import bodies
+from oatmeal.rendering import joindesk
+from oatmeal.rendering.joindesk import Shown
+from oatmeal.web import schemas
 from oatmeal.web.parsing import Reply, takes
 from oatmeal.web.services import services
 
@@ -16,8 +17,8 @@ join_api = Blueprint("join_api", __name__, url_prefix="/api")
 
 
 @join_api.post("/joins/look")
-@takes(bodies.Joining)
-def look(wanted: bodies.Joining) -> Reply:
+@takes(schemas.Joining)
+def look(wanted: schemas.Joining) -> Reply:
     """Look at a join: the step that is under way, or what came of it."""
     with services().database.session() as session:
         frames = _shown(session, joins.frames_of(session, wanted.photographs))
@@ -50,16 +51,16 @@ def seams(token: str) -> Response:
 
 
 @join_api.post("/joins/level")
-@takes(bodies.Levelling)
-def level(wanted: bodies.Levelling) -> Reply:
+@takes(schemas.Levelling)
+def level(wanted: schemas.Levelling) -> Reply:
     """The roll with which a drawn line lies level."""
     laid = services().join_desk.laid(wanted.token)
     return {"roll": round(laid.levelling(wanted.line), 2)}
 
 
 @join_api.post("/joins")
-@takes(bodies.Joining)
-def create(wanted: bodies.Joining) -> Reply:
+@takes(schemas.Joining)
+def create(wanted: schemas.Joining) -> Reply:
     """Ask for the joined photograph."""
     with services().database.session() as session:
         made = {"id": joins.create(session, wanted.photographs, wanted.choices).id}

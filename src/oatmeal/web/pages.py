@@ -20,8 +20,8 @@ from oatmeal.library.photographs import Card
 from oatmeal.photofile import rawfile
 from oatmeal.photofile.output import FORMATS
 from oatmeal.web.assets import asset
-from oatmeal.web.pace import paced
 from oatmeal.web.panels import panel
+from oatmeal.web.priorities import paced
 from oatmeal.web.services import services
 from oatmeal.web.vocabulary import declared, step_words, vocabulary, vocabulary_text
 

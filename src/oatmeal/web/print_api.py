@@ -9,10 +9,10 @@ from sqlalchemy.orm import Session
 
 from oatmeal.library import photographs, versions
 from oatmeal.library.errors import Invalid
-from oatmeal.library.printdesk import Wished
-from oatmeal.web import bodies
-from oatmeal.web.pace import paced
+from oatmeal.rendering.printdesk import Wished
+from oatmeal.web import schemas
 from oatmeal.web.parsing import Reply, takes
+from oatmeal.web.priorities import paced
 from oatmeal.web.receiving import chunks
 from oatmeal.web.services import services
 
@@ -38,8 +38,8 @@ def sources() -> Reply:
 
 
 @print_api.post("/look")
-@takes(bodies.Prints)
-def look(wanted: bodies.Prints) -> Reply:
+@takes(schemas.Prints)
+def look(wanted: schemas.Prints) -> Reply:
     """Read prints: the step that is under way, or what came of it."""
     with services().database.session() as session:
         wished = [
@@ -54,7 +54,7 @@ def look(wanted: bodies.Prints) -> Reply:
     return {"token": found.token, "found": found.result.told}
 
 
-def _wished(session: Session, pair: bodies.PrintPair, first: bodies.Prints | None) -> Wished:
+def _wished(session: Session, pair: schemas.PrintPair, first: schemas.Prints | None) -> Wished:
     photograph = photographs.get(session, pair.photograph)
     recipe = first.recipe if first else versions.recipe_of(photograph.shown)
     if pair.print.file is not None:

@@ -14,10 +14,10 @@ from werkzeug.sansio.response import Response as AnyResponse
 
 from oatmeal.core.kernels import NotReady
 from oatmeal.core.recipe import RecipeError
+from oatmeal.host import disk
+from oatmeal.host.disk import NoRoom
 from oatmeal.library.errors import Behind, Invalid, LibraryError, Missing
-from oatmeal.photofile import room
 from oatmeal.photofile.errors import PhotoFileError, TooLarge
-from oatmeal.photofile.room import NoRoom
 from oatmeal.web.services import services
 
 log = logging.getLogger("oatmeal")
@@ -88,11 +88,11 @@ def _unreached(error: OperationalError) -> tuple[AnyResponse | str, int]:
     """The database is away, full, or chose this one to give way."""
     log.warning("the database at %s: %s", request.path, error.orig)
     home = services().settings.home
-    left = room.free(home)
+    left = disk.free(home)
     if left < LITTLE:
         return problem(
             507,
-            f"This is not stored: the disk that holds {home} has {room.weight(left)} free. Make "
+            f"This is not stored: the disk that holds {home} has {disk.weight(left)} free. Make "
             "room there; what you do is kept here and stored then.",
         )
     return problem(503, "The database did not take this: it is not stored. Try again in a moment.")

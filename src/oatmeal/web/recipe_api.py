@@ -11,7 +11,7 @@ from flask import Blueprint, Response, render_template, request, send_file
 
 from oatmeal.core.recipe import carry, read
 from oatmeal.library import photographs, recipes, series, versions
-from oatmeal.web import bodies
+from oatmeal.web import schemas
 from oatmeal.web.parsing import Reply, takes
 from oatmeal.web.services import services
 
@@ -60,16 +60,16 @@ def list_recipes() -> Reply:
 
 
 @recipe_api.post("/api/recipes")
-@takes(bodies.Keep)
-def save_recipe(wanted: bodies.Keep) -> Reply:
+@takes(schemas.Keep)
+def save_recipe(wanted: schemas.Keep) -> Reply:
     """Keep a recipe."""
     with services().database.session() as session:
         return recipes.save(session, wanted.name, wanted.recipe, wanted.groups)
 
 
 @recipe_api.post("/api/recipes/file")
-@takes(bodies.File)
-def take_in_recipe(wanted: bodies.File) -> Reply:
+@takes(schemas.File)
+def take_in_recipe(wanted: schemas.File) -> Reply:
     """Keep a recipe from a file; it is named by itself or by the file."""
     recipe = read(wanted.text)
     name = recipe.name or re.sub(r"\.json$", "", wanted.file, flags=re.IGNORECASE)
@@ -78,8 +78,8 @@ def take_in_recipe(wanted: bodies.File) -> Reply:
 
 
 @recipe_api.patch("/api/recipes/<int:saved_id>")
-@takes(bodies.Describing)
-def describe_recipe(saved_id: int, wanted: bodies.Describing) -> Reply:
+@takes(schemas.Describing)
+def describe_recipe(saved_id: int, wanted: schemas.Describing) -> Reply:
     """Change ``name``, ``note`` or ``tags``."""
     texts = wanted.model_dump(exclude_none=True)
     with services().database.session() as session:
@@ -87,8 +87,8 @@ def describe_recipe(saved_id: int, wanted: bodies.Describing) -> Reply:
 
 
 @recipe_api.put("/api/recipes/at-import")
-@takes(bodies.AtImport)
-def choose_at_import(wanted: bodies.AtImport) -> Reply:
+@takes(schemas.AtImport)
+def choose_at_import(wanted: schemas.AtImport) -> Reply:
     """What new photographs begin with."""
     with services().database.session() as session:
         recipes.choose_at_import(session, wanted.id)
@@ -110,8 +110,8 @@ def restore_recipe(saved_id: int) -> Reply:
 
 
 @recipe_api.post("/api/versions/<int:version_id>/use")
-@takes(bodies.Using)
-def use_recipe(version_id: int, wanted: bodies.Using) -> Reply:
+@takes(schemas.Using)
+def use_recipe(version_id: int, wanted: schemas.Using) -> Reply:
     """Apply a recipe to a version."""
     with services().database.session() as session:
         return recipes.use(session, wanted.source, version_id, wanted.revision)

@@ -17,14 +17,14 @@ from oatmeal.exports.finished import FinishedFile, file_name, finished_file
 from oatmeal.exports.printingmap import printing_map as drawn_map
 from oatmeal.exports.printingmap import written
 from oatmeal.library import photographs, versions
-from oatmeal.library.desk import Desk
 from oatmeal.library.errors import Invalid
-from oatmeal.library.requests import Frame, Request, Strip
 from oatmeal.photofile import encode
 from oatmeal.photofile.output import MIMETYPES, Output
-from oatmeal.web import bodies
-from oatmeal.web.pace import paced
+from oatmeal.rendering.desk import Desk
+from oatmeal.rendering.requests import Frame, Request, Strip
+from oatmeal.web import schemas
 from oatmeal.web.parsing import query, takes
+from oatmeal.web.priorities import paced
 from oatmeal.web.services import services
 
 rendering = Blueprint("rendering", __name__)
@@ -33,8 +33,8 @@ MAP_TYPES: Final = {"png": "image/png", "pdf": "application/pdf"}
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/frame")
-@takes(bodies.Wish)
-def frame(photograph_id: int, wanted: bodies.Wish) -> Response:
+@takes(schemas.Wish)
+def frame(photograph_id: int, wanted: schemas.Wish) -> Response:
     """Render a photograph.
 
     The answer is binary: the length of a JSON header (4 bytes, little-endian), the header, then the
@@ -59,7 +59,7 @@ def _sent(made: Frame) -> Response:
     return Response(b"".join(parts), mimetype="application/octet-stream")
 
 
-def _request(wanted: bodies.Wish) -> Request:
+def _request(wanted: schemas.Wish) -> Request:
     striped = None
     if wanted.strip is not None:
         recipes = strip.variants(wanted.recipe, wanted.strip.path, wanted.strip.values)
@@ -78,46 +78,46 @@ def _desk(photograph_id: int) -> Desk:
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/spot")
-@takes(bodies.Spot)
-def spot(photograph_id: int, wanted: bodies.Spot) -> dict[str, Any]:
+@takes(schemas.Spot)
+def spot(photograph_id: int, wanted: schemas.Spot) -> dict[str, Any]:
     """What lies at a place: its colour, and how each lift moves for one stop there."""
     return asdict(_desk(photograph_id).spot(wanted.recipe, wanted.x, wanted.y))
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/pick")
-@takes(bodies.Spot)
-def pick(photograph_id: int, wanted: bodies.Spot) -> dict[str, Any]:
+@takes(schemas.Spot)
+def pick(photograph_id: int, wanted: schemas.Spot) -> dict[str, Any]:
     """The colour of a place, and how far it should reach to take its thing alone."""
     desk, there = _desk(photograph_id), (wanted.recipe, wanted.x, wanted.y)
     return {"colour": desk.spot(*there).colour, "reach": desk.fitting_reach(*there)}
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/balance")
-@takes(bodies.Balance)
-def balance(photograph_id: int, wanted: bodies.Balance) -> dict[str, Any]:
+@takes(schemas.Balance)
+def balance(photograph_id: int, wanted: schemas.Balance) -> dict[str, Any]:
     """Lifts that part the picture's colours, and a sentence on what they do."""
     return asdict(_desk(photograph_id).balance(wanted.recipe, wanted.strength))
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/points")
-@takes(bodies.Points)
-def points(photograph_id: int, wanted: bodies.Points) -> dict[str, Any]:
+@takes(schemas.Points)
+def points(photograph_id: int, wanted: schemas.Points) -> dict[str, Any]:
     """Levels that let the scale reach from black to 2 % ink."""
     levels = _desk(photograph_id).points(wanted.recipe, wanted.budget / 100)
     return {"levels": levels.model_dump(mode="json")}
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/neutral")
-@takes(bodies.Spot)
-def neutral(photograph_id: int, wanted: bodies.Spot) -> dict[str, Any]:
+@takes(schemas.Spot)
+def neutral(photograph_id: int, wanted: schemas.Spot) -> dict[str, Any]:
     """The light under which a place is grey: its warmth and tint."""
     warmth, tint = _desk(photograph_id).neutral(wanted.recipe, wanted.x, wanted.y)
     return {"light": {"warmth": warmth, "tint": tint}}
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/light")
-@takes(bodies.Of)
-def find_light(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
+@takes(schemas.Of)
+def find_light(photograph_id: int, wanted: schemas.Of) -> dict[str, Any]:
     """The light that the picture was taken in, if it tells that, and how sure it is."""
     found = _desk(photograph_id).find_light(wanted.recipe)
     light = None if found.light is None else dict(zip(("warmth", "tint"), found.light, strict=True))
@@ -134,37 +134,37 @@ def camera_look(photograph_id: int) -> dict[str, Any]:
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/begin")
-@takes(bodies.Of)
-def begin(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
+@takes(schemas.Of)
+def begin(photograph_id: int, wanted: schemas.Of) -> dict[str, Any]:
     """A first light for the colour picture, and a sentence on what it does and why."""
     found = _desk(photograph_id).begin(wanted.recipe)
     return {"light": found.light.model_dump(mode="json"), "words": found.words}
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/level")
-@takes(bodies.Drawn)
-def level(photograph_id: int, wanted: bodies.Drawn) -> dict[str, Any]:
+@takes(schemas.Drawn)
+def level(photograph_id: int, wanted: schemas.Drawn) -> dict[str, Any]:
     """The frame's angle at which a drawn line lies level or stands upright."""
     return {"frame": _desk(photograph_id).standing.level(wanted.recipe, wanted.line)}
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/set-right")
-@takes(bodies.Of)
-def set_right(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
+@takes(schemas.Of)
+def set_right(photograph_id: int, wanted: schemas.Of) -> dict[str, Any]:
     """Values of the frame at which its plumb and level lines are set right."""
     return {"frame": _desk(photograph_id).standing.set_right(wanted.recipe)}
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/find-level")
-@takes(bodies.Of)
-def find_level(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
+@takes(schemas.Of)
+def find_level(photograph_id: int, wanted: schemas.Of) -> dict[str, Any]:
     """The angle that most straight edges ask for, if they agree, and a sentence."""
     return asdict(_desk(photograph_id).standing.find_level(wanted.recipe))
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/find-uprights")
-@takes(bodies.Of)
-def find_uprights(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
+@takes(schemas.Of)
+def find_uprights(photograph_id: int, wanted: schemas.Of) -> dict[str, Any]:
     """Plumb lines along edges that agree on what is upright, if enough do, and a sentence."""
     return asdict(_desk(photograph_id).standing.find_uprights(wanted.recipe))
 
@@ -177,23 +177,23 @@ def noise(photograph_id: int) -> dict[str, Any]:
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/heal")
-@takes(bodies.Healed)
-def heal(photograph_id: int, wanted: bodies.Healed) -> dict[str, Any]:
+@takes(schemas.Healed)
+def heal(photograph_id: int, wanted: schemas.Healed) -> dict[str, Any]:
     """Where a spot is best healed from."""
     spot = Spot(path=wanted.path, radius=wanted.radius)
     return {"source": _desk(photograph_id).cleaning.heal(wanted.recipe, spot, wanted.number)}
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/specks")
-@takes(bodies.Of)
-def specks(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
+@takes(schemas.Of)
+def specks(photograph_id: int, wanted: schemas.Of) -> dict[str, Any]:
     """Likely dust, to be confirmed."""
     return {"specks": _desk(photograph_id).cleaning.specks(wanted.recipe)}
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/side-fringes")
-@takes(bodies.Of)
-def side_fringes(photograph_id: int, wanted: bodies.Of) -> dict[str, Any]:
+@takes(schemas.Of)
+def side_fringes(photograph_id: int, wanted: schemas.Of) -> dict[str, Any]:
     """How much larger the lens drew red and blue than green, and a sentence."""
     found = _desk(photograph_id).cleaning.side_fringes()
     told = {"red": found.red, "blue": found.blue}
@@ -218,22 +218,22 @@ def lens(photograph_id: int) -> dict[str, Any]:
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/separate")
-@takes(bodies.Pair)
-def separate(photograph_id: int, wanted: bodies.Pair) -> dict[str, Any]:
+@takes(schemas.Pair)
+def separate(photograph_id: int, wanted: schemas.Pair) -> dict[str, Any]:
     """Lifts that part two of the picture's colours."""
     return asdict(_desk(photograph_id).separate(wanted.recipe, wanted.colours))
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/weighings")
-@takes(bodies.Of)
-def weighings(photograph_id: int, wanted: bodies.Of) -> Response:
+@takes(schemas.Of)
+def weighings(photograph_id: int, wanted: schemas.Of) -> Response:
     """The plain conversions as small pictures; the answer is that of a frame."""
     return _sent(_desk(photograph_id).weighings(wanted.recipe))
 
 
 @rendering.post("/api/photographs/<int:photograph_id>/starts")
-@takes(bodies.Of)
-def starting_points(photograph_id: int, wanted: bodies.Of) -> list[dict[str, Any]]:
+@takes(schemas.Of)
+def starting_points(photograph_id: int, wanted: schemas.Of) -> list[dict[str, Any]]:
     """Twelve starting points: names, words, and the whole recipe of each."""
     recipe = wanted.recipe
     return [
@@ -248,8 +248,8 @@ def starting_points(photograph_id: int, wanted: bodies.Of) -> list[dict[str, Any
 
 @rendering.post("/api/photographs/<int:photograph_id>/ready")
 @paced("file")  # nobody waits for it, and no frame shall
-@takes(bodies.Ready)
-def ready(photograph_id: int, wanted: bodies.Ready) -> dict[str, Any]:
+@takes(schemas.Ready)
+def ready(photograph_id: int, wanted: schemas.Ready) -> dict[str, Any]:
     """Prepare a photograph before it is asked for.
 
     With a side, the shown version's frame of that size is rendered ahead; unless closeup is false,
@@ -268,8 +268,8 @@ def ready(photograph_id: int, wanted: bodies.Ready) -> dict[str, Any]:
 
 @rendering.post("/api/versions/<int:version_id>/finished")
 @paced("file")
-@takes(bodies.Form)
-def finished(version_id: int, wanted: bodies.Form) -> dict[str, Any]:
+@takes(schemas.Form)
+def finished(version_id: int, wanted: schemas.Form) -> dict[str, Any]:
     """Make a finished file and say how large it became, before it is downloaded."""
     made = _finished(version_id, wanted.output)
     return {"name": made.name, "width": made.width, "height": made.height, "bytes": made.bytes}
@@ -277,8 +277,8 @@ def finished(version_id: int, wanted: bodies.Form) -> dict[str, Any]:
 
 @rendering.post("/api/versions/<int:version_id>/finished/back")
 @paced("file")
-@takes(bodies.Form)
-def export_back(version_id: int, wanted: bodies.Form) -> dict[str, Any]:
+@takes(schemas.Form)
+def export_back(version_id: int, wanted: schemas.Form) -> dict[str, Any]:
     """Write the finished file beside the original that was handed over."""
     made = _finished(version_id, wanted.output)
     with services().database.session() as session:
@@ -293,7 +293,7 @@ def export_back(version_id: int, wanted: bodies.Form) -> dict[str, Any]:
 @paced("file")
 def download(version_id: int) -> Response:
     """The finished file itself."""
-    output = query(bodies.Form, request.args).output
+    output = query(schemas.Form, request.args).output
     made = _finished(version_id, output)
     return send_file(
         made.path, MIMETYPES[output.format], as_attachment=True, download_name=made.name, max_age=0
@@ -304,7 +304,7 @@ def download(version_id: int) -> Response:
 @paced("file")
 def printing_map(version_id: int) -> Response:
     """The printing map of a version, ``?format=png`` or ``pdf``."""
-    kind = query(bodies.MapForm, request.args).format
+    kind = query(schemas.MapForm, request.args).format
     with services().database.session() as session:
         version = versions.get(session, version_id)
         photograph, recipe = version.photograph, versions.recipe_of(version)
@@ -320,8 +320,8 @@ def printing_map(version_id: int) -> Response:
 
 @rendering.post("/api/versions/<int:version_id>/finished/look")
 @paced("file")
-@takes(bodies.Look)
-def look(version_id: int, wanted: bodies.Look) -> Response:
+@takes(schemas.Look)
+def look(version_id: int, wanted: schemas.Look) -> Response:
     """A part of the finished file as it is written."""
     made = _finished(version_id, wanted.output)
     part = encode.part_as_png(made.path, wanted.x, wanted.y, wanted.width, wanted.height)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from flask import Blueprint, Response, send_file
 
-from oatmeal.library import applying, photographs, versions
-from oatmeal.library.applying import Frame, Wish
-from oatmeal.web import bodies
-from oatmeal.web.pace import paced
+from oatmeal.library import photographs, versions
+from oatmeal.rendering import applying
+from oatmeal.rendering.applying import Frame, Wish
+from oatmeal.web import schemas
 from oatmeal.web.parsing import Reply, takes
+from oatmeal.web.priorities import paced
 from oatmeal.web.services import services
 
 series_api = Blueprint("series_api", __name__, url_prefix="/api")
@@ -16,8 +17,8 @@ series_api = Blueprint("series_api", __name__, url_prefix="/api")
 
 @series_api.post("/apply/plan")
 @paced("file")
-@takes(bodies.Planning)
-def plan(wanted: bodies.Planning) -> Reply:
+@takes(schemas.Planning)
+def plan(wanted: schemas.Planning) -> Reply:
     """What would change; nothing is stored."""
     own = wanted.own
     wish = Wish(wanted.groups, wanted.strength, "exposure" in own, "points" in own)
@@ -27,8 +28,8 @@ def plan(wanted: bodies.Planning) -> Reply:
 
 
 @series_api.post("/apply")
-@takes(bodies.Applying)
-def apply(wanted: bodies.Applying) -> Reply:
+@takes(schemas.Applying)
+def apply(wanted: schemas.Applying) -> Reply:
     """Store planned recipes; one undo step for each frame."""
     frames = [Frame(frame.version, frame.revision, frame.recipe) for frame in wanted.frames]
     with services().database.session() as session:
@@ -37,8 +38,8 @@ def apply(wanted: bodies.Applying) -> Reply:
 
 
 @series_api.post("/apply/undo")
-@takes(bodies.Undoing)
-def undo(wanted: bodies.Undoing) -> Reply:
+@takes(schemas.Undoing)
+def undo(wanted: schemas.Undoing) -> Reply:
     """Take back what was applied, where nothing was done on top."""
     steps = [(entry.version, entry.step) for entry in wanted.done]
     with services().database.session() as session:
@@ -47,8 +48,8 @@ def undo(wanted: bodies.Undoing) -> Reply:
 
 @series_api.post("/photographs/<int:photograph_id>/small")
 @paced("small")
-@takes(bodies.Of)
-def small_picture(photograph_id: int, wanted: bodies.Of) -> Response:
+@takes(schemas.Of)
+def small_picture(photograph_id: int, wanted: schemas.Of) -> Response:
     """A small picture under a recipe that is not stored."""
     with services().database.session() as session:
         photograph = photographs.get(session, photograph_id)

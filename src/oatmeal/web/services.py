@@ -10,12 +10,12 @@ from oatmeal.core.kernels import Making
 from oatmeal.exports.joiner import Joiner
 from oatmeal.exports.runner import Runner
 from oatmeal.library.database import Database
-from oatmeal.library.importing import Importer
-from oatmeal.library.joindesk import JoinDesk
-from oatmeal.library.printdesk import PrintDesk
-from oatmeal.library.small import Small
 from oatmeal.library.store import FileStore
-from oatmeal.library.workbench import Workbench
+from oatmeal.rendering.importing import Importer
+from oatmeal.rendering.joindesk import JoinDesk
+from oatmeal.rendering.printdesk import PrintDesk
+from oatmeal.rendering.thumbnails import Small
+from oatmeal.rendering.workbench import Workbench
 from oatmeal.settings import Settings
 
 

@@ -6,7 +6,7 @@ from flask import Blueprint, request
 
 from oatmeal.core.recipe import words
 from oatmeal.library import history, photographs, versions
-from oatmeal.web import bodies
+from oatmeal.web import schemas
 from oatmeal.web.parsing import Reply, query, takes
 from oatmeal.web.services import services
 
@@ -20,8 +20,8 @@ def list_versions(photograph_id: int) -> Reply:
 
 
 @version_api.put("/photographs/<int:photograph_id>/versions")
-@takes(bodies.Versions)
-def order_versions(photograph_id: int, wanted: bodies.Versions) -> Reply:
+@takes(schemas.Versions)
+def order_versions(photograph_id: int, wanted: schemas.Versions) -> Reply:
     with services().database.session() as session:
         versions.reorder(session, photograph_id, wanted.versions)
         return {"versions": versions.listed(photographs.get(session, photograph_id))}
@@ -34,8 +34,8 @@ def version_state(version_id: int) -> Reply:
 
 
 @version_api.patch("/versions/<int:version_id>")
-@takes(bodies.Name)
-def rename_version(version_id: int, wanted: bodies.Name) -> Reply:
+@takes(schemas.Name)
+def rename_version(version_id: int, wanted: schemas.Name) -> Reply:
     with services().database.session() as session:
         return {"id": version_id, "name": versions.rename(session, version_id, wanted.name).name}
 
@@ -75,30 +75,30 @@ def looked_at(version_id: int) -> Reply:
 
 
 @version_api.put("/versions/<int:version_id>/pins")
-@takes(bodies.Pins)
-def pin_version(version_id: int, wanted: bodies.Pins) -> Reply:
+@takes(schemas.Pins)
+def pin_version(version_id: int, wanted: schemas.Pins) -> Reply:
     pins = [pin.model_dump() for pin in wanted.pins]
     with services().database.session() as session:
         return versions.pin(session, version_id, wanted.revision, pins)
 
 
 @version_api.put("/versions/<int:version_id>/recipe")
-@takes(bodies.Saving)
-def save_recipe(version_id: int, wanted: bodies.Saving) -> Reply:
+@takes(schemas.Saving)
+def save_recipe(version_id: int, wanted: schemas.Saving) -> Reply:
     with services().database.session() as session:
         return versions.save(session, version_id, wanted.revision, wanted.recipe)
 
 
 @version_api.post("/versions/<int:version_id>/undo")
-@takes(bodies.Revision)
-def undo(version_id: int, wanted: bodies.Revision) -> Reply:
+@takes(schemas.Revision)
+def undo(version_id: int, wanted: schemas.Revision) -> Reply:
     with services().database.session() as session:
         return versions.undo(session, version_id, wanted.revision)
 
 
 @version_api.post("/versions/<int:version_id>/redo")
-@takes(bodies.Revision)
-def redo(version_id: int, wanted: bodies.Revision) -> Reply:
+@takes(schemas.Revision)
+def redo(version_id: int, wanted: schemas.Revision) -> Reply:
     with services().database.session() as session:
         return versions.redo(session, version_id, wanted.revision)
 
@@ -106,7 +106,7 @@ def redo(version_id: int, wanted: bodies.Revision) -> Reply:
 @version_api.get("/versions/<int:version_id>/history")
 def list_history(version_id: int) -> Reply:
     with services().database.session() as session:
-        return history.listed(session, version_id, query(bodies.Listing, request.args).count)
+        return history.listed(session, version_id, query(schemas.Listing, request.args).count)
 
 
 @version_api.get("/versions/<int:version_id>/history/<int:step_id>")
@@ -117,8 +117,8 @@ def history_step(version_id: int, step_id: int) -> Reply:
 
 
 @version_api.patch("/versions/<int:version_id>/history/<int:step_id>")
-@takes(bodies.Keeping)
-def keep_state(version_id: int, step_id: int, wanted: bodies.Keeping) -> Reply:
+@takes(schemas.Keeping)
+def keep_state(version_id: int, step_id: int, wanted: schemas.Keeping) -> Reply:
     """Keep the state after a step under a name; an empty name lets it go."""
     with services().database.session() as session:
         step = history.keep(session, version_id, step_id, wanted.kept)
@@ -126,15 +126,15 @@ def keep_state(version_id: int, step_id: int, wanted: bodies.Keeping) -> Reply:
 
 
 @version_api.post("/versions/<int:version_id>/go")
-@takes(bodies.Going)
-def go(version_id: int, wanted: bodies.Going) -> Reply:
+@takes(schemas.Going)
+def go(version_id: int, wanted: schemas.Going) -> Reply:
     """Let any step of the history be in force."""
     with services().database.session() as session:
         return history.go(session, version_id, wanted.revision, wanted.step)
 
 
 @version_api.post("/differences")
-@takes(bodies.Differing)
-def differences(wanted: bodies.Differing) -> Reply:
+@takes(schemas.Differing)
+def differences(wanted: schemas.Differing) -> Reply:
     """What differs between two recipes, in words."""
     return {"words": words.changes(wanted.before, wanted.after)}

@@ -11,7 +11,6 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from oatmeal import engine
 from oatmeal.core import prepare
 from oatmeal.core.colour import kernels
 from oatmeal.core.picture import ArrayPicture, copy_of, framed, seed_of
@@ -20,10 +19,11 @@ from oatmeal.core.recipe import Recipe
 from oatmeal.core.seeing import measure
 from oatmeal.core.seeing.greymap import GreyMap
 from oatmeal.core.seeing.points import find_points
+from oatmeal.host import fingerprint
 from oatmeal.library.errors import Invalid
 from oatmeal.library.models import Photograph
-from oatmeal.library.proxies import BENCH_SIDE, SHEET_SIDE, Proxies
 from oatmeal.library.store import FileStore
+from oatmeal.rendering.proxies import BENCH_SIDE, SHEET_SIDE, Proxies
 
 #: An exposure is found to this many stops.
 _EXPOSURE_STEP: Final = 0.02
@@ -136,7 +136,7 @@ class Small:
 def _mark(recipe: Recipe | None) -> str:
     """What a picture of a recipe is kept under; another engine makes its own."""
     document = json.dumps(recipe.document(), sort_keys=True) if recipe else "colour"
-    return hashlib.sha256(f"{engine.mark()} {document}".encode()).hexdigest()[:16]
+    return hashlib.sha256(f"{fingerprint.mark()} {document}".encode()).hexdigest()[:16]
 
 
 def _jpeg(codes: NDArray[np.uint8]) -> bytes:

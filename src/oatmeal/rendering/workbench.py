@@ -10,17 +10,20 @@ from contextlib import suppress
 from typing import Final
 
 from oatmeal.core.recipe import Recipe
-from oatmeal.library.desk import SIZES, SMALLEST_SIDE, Desk
+from oatmeal.host.allocator import give_back, held_bytes
 from oatmeal.library.models import Photograph
-from oatmeal.library.proxies import Proxies
-from oatmeal.library.requests import Request
-from oatmeal.memory import give_back, held_bytes
+from oatmeal.rendering.desk import SIZES, SMALLEST_SIDE, Desk
+from oatmeal.rendering.proxies import Proxies
+from oatmeal.rendering.requests import Request
 
 #: Memory that desks may take unless said otherwise.
 USUAL_BYTES: Final = 4 * 1024**3
 
 #: Seconds between two weighings.
 _WEIGHED_S: Final = 0.5
+
+#: Recipes hold no arrays, but thousands of values.
+NO_ARRAYS: Final = ("oatmeal.core.recipe.", "oatmeal.core.pipeline.order")
 
 
 class Workbench:
@@ -105,7 +108,7 @@ class Workbench:
         with self._lock:
             changed = [(one, self._desks.get(one)) for one in self._worked_on]
             self._worked_on.clear()
-        weights = {one: held_bytes(desk) for one, desk in changed if desk is not None}
+        weights = {one: held_bytes(desk, NO_ARRAYS) for one, desk in changed if desk is not None}
         del changed  # they are held no longer for being weighed
         with self._lock:
             self._weights.update(weights)

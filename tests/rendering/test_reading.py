@@ -10,11 +10,11 @@ import numpy as np
 import pytest
 from samples import codes, write_png
 
-from oatmeal.library import reading
-from oatmeal.library.proxies import BENCH_SIDE, SHEET_SIDE
-from oatmeal.library.reading import Reader
 from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.errors import Damaged, NotAPicture, PhotoFileError, TooLarge
+from oatmeal.rendering import reading
+from oatmeal.rendering.proxies import BENCH_SIDE, SHEET_SIDE
+from oatmeal.rendering.reading import Reader
 
 
 @pytest.fixture
@@ -82,7 +82,7 @@ def test_a_reader_that_was_killed_is_replaced(reader, tmp_path):
 
 
 def test_a_reader_that_nobody_asks_any_more_ends_without_a_word(monkeypatch):
-    monkeypatch.setattr(reading, "settle_in", lambda: None)
+    monkeypatch.setattr(reading, "settle_in", lambda wait: None)
     ours, theirs = multiprocessing.Pipe()
     ours.close()
     reading._serve(theirs, reading.MEMORY_BYTES)

@@ -13,7 +13,7 @@ import pytest
 
 BEGUN = """
 import time
-from oatmeal.library.reading import Reader
+from oatmeal.rendering.reading import Reader
 Reader().warm()
 print("begun", flush=True)
 time.sleep(60)

@@ -20,7 +20,7 @@ Told = Callable[[str], None]
 
 
 @dataclass
-class Look(Generic[_Result]):
+class Job(Generic[_Result]):
     """One answer: the step that is under way, what came of it, or what is wrong."""
 
     token: str
@@ -30,7 +30,7 @@ class Look(Generic[_Result]):
     done: threading.Event = field(default_factory=threading.Event)
 
 
-class Looks(Generic[_Result]):
+class Jobs(Generic[_Result]):
     """Answers by their token, the newest few of them.
 
     Parameters
@@ -50,12 +50,12 @@ class Looks(Generic[_Result]):
         self._failed, self._forgotten = failed, forgotten
         self._lock = threading.Lock()
         self._work = threading.Lock()
-        self._looks: OrderedDict[str, Look[_Result]] = OrderedDict()
+        self._looks: OrderedDict[str, Job[_Result]] = OrderedDict()
         self._newest = ""
 
     def look(
         self, token: str, make: Callable[[Told], _Result], wait_s: float = 0.15
-    ) -> Look[_Result]:
+    ) -> Job[_Result]:
         """Begin, or go on with, an answer; waits a moment for it to be there.
 
         The newest wish goes first: an older one that has not begun is forgotten, and made when it
@@ -65,7 +65,7 @@ class Looks(Generic[_Result]):
             self._newest = token
             look = self._looks.get(token)
             if look is None:
-                look = self._looks[token] = Look(token)
+                look = self._looks[token] = Job(token)
                 while len(self._looks) > self._kept:
                     self._looks.popitem(last=False)
                 threading.Thread(target=self._make, args=(look, make), daemon=True).start()
@@ -88,7 +88,7 @@ class Looks(Generic[_Result]):
         with self._lock:
             self._looks.pop(token, None)
 
-    def _make(self, look: Look[_Result], make: Callable[[Told], _Result]) -> None:
+    def _make(self, look: Job[_Result], make: Callable[[Told], _Result]) -> None:
         def told(step: str) -> None:
             look.step = step
 

@@ -9,12 +9,13 @@ import pytest
 from samples import codes, png
 
 from oatmeal.core.recipe import REST
-from oatmeal.library import photographs, workbench
-from oatmeal.library.desk import Desk
-from oatmeal.library.requests import Request
-from oatmeal.library.workbench import Workbench
-from oatmeal.memory import held_bytes
+from oatmeal.host.allocator import held_bytes
+from oatmeal.library import photographs
 from oatmeal.photofile.errors import Lost
+from oatmeal.rendering import workbench
+from oatmeal.rendering.desk import Desk
+from oatmeal.rendering.requests import Request
+from oatmeal.rendering.workbench import Workbench
 from oatmeal.settings import SettingError, Settings
 
 
@@ -49,7 +50,7 @@ def test_desks_stay_while_they_fit_and_the_longest_unused_goes(bench, found):
     for photograph in found[1:]:
         used(roomy, photograph)
     assert roomy.desk(found[0]) is one
-    size = held_bytes(one)
+    size = held_bytes(one, workbench.NO_ARRAYS)
     tight = bench(int(2.5 * size))  # two of them and a half
     first, second = used(tight, found[0]), used(tight, found[1])
     assert tight.desk(found[0]) is first
@@ -68,7 +69,7 @@ def test_the_one_that_is_worked_on_stays_however_large(bench, found):
 
 def test_desks_are_weighed_after_their_frames_by_themselves(bench, found):
     """As they were set up all would fit; after a frame each only two do."""
-    empty = held_bytes(bench(1 << 30).desk(found[0]))
+    empty = held_bytes(bench(1 << 30).desk(found[0]), workbench.NO_ARRAYS)
     tight = bench(int(5.5 * empty))
     for photograph in found:
         tight.desk(photograph).frame(Request(REST, 300))
@@ -81,16 +82,16 @@ def test_desks_are_weighed_after_their_frames_by_themselves(bench, found):
 
 def test_a_desk_weighs_its_arrays_once_each(bench, found):
     desk = bench(1 << 30).desk(found[0])
-    empty = held_bytes(desk)
+    empty = held_bytes(desk, workbench.NO_ARRAYS)
     assert empty >= 200 * 300 * 3 * 4  # the copy
     desk.frame(Request(REST, 150))
-    smaller = held_bytes(desk)
+    smaller = held_bytes(desk, workbench.NO_ARRAYS)
     assert smaller > empty + 100 * 150 * 4
     desk.frame(Request(REST, 150))
-    assert held_bytes(desk) == smaller
+    assert held_bytes(desk, workbench.NO_ARRAYS) == smaller
     desk.source()
     table = 256 * 4
-    assert held_bytes(desk) == smaller + 200 * 300 * 3 + table
+    assert held_bytes(desk, workbench.NO_ARRAYS) == smaller + 200 * 300 * 3 + table
     plane = np.zeros((4, 4), np.float32)
     assert held_bytes([plane, plane[1:], {"a": plane.T}]) == 64
 

@@ -20,11 +20,11 @@ from typing import Any, Final
 import numpy as np
 
 from oatmeal.core.trust import Trust
-from oatmeal.library import proxies
+from oatmeal.host.processes import beginning, settle_in
 from oatmeal.photofile import errors
 from oatmeal.photofile.decode import Limits, SourcePicture, decode
 from oatmeal.photofile.errors import Damaged, PhotoFileError
-from oatmeal.processes import beginning, settle_in
+from oatmeal.rendering import proxies
 
 #: Seconds of a processor that reading may take; bytes, and pixels, for which it may take one more.
 BASE_S: Final = 20.0
@@ -191,7 +191,9 @@ class _Worker:
 
 def _serve(pipe: Connection, memory_bytes: int) -> None:
     """Read files until the server ends."""
-    settle_in()
+    from oatmeal.core.kernels import wait_for_others  # loaded here already, elsewhere not needed
+
+    settle_in(wait_for_others)
     with suppress(BrokenPipeError):  # nobody asks any more
         pipe.send("ready")
         resource.setrlimit(resource.RLIMIT_DATA, (memory_bytes, memory_bytes))

@@ -10,8 +10,8 @@ from oatmeal.core.noise import Noise
 from oatmeal.core.picture import ArrayPicture
 from oatmeal.core.recipe import REST, Spot, from_document
 from oatmeal.core.recipe.paths import path
-from oatmeal.library.cleaning import Cleaning
 from oatmeal.library.errors import Invalid
+from oatmeal.rendering.cleaning import Cleaning
 
 RGB = linear_of(codes(300, 420, 16))
 

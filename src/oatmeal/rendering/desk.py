@@ -43,15 +43,15 @@ from oatmeal.core.seeing.spot import (
     touched_zones,
 )
 from oatmeal.core.seeing.starts import Start, starts
-from oatmeal.library.cleaning import Cleaning
 from oatmeal.library.errors import Invalid
-from oatmeal.library.figures import Figures, layer
-from oatmeal.library.pixels import Pixels
-from oatmeal.library.proxies import BENCH_SIDE, Proxies
-from oatmeal.library.requests import MAX_REGION_PIXELS, Frame, Request, Strip
-from oatmeal.library.standing import Standing
 from oatmeal.library.store import Original
 from oatmeal.photofile.decode import SourcePicture
+from oatmeal.rendering.cleaning import Cleaning
+from oatmeal.rendering.perspective import Standing
+from oatmeal.rendering.pixels import Pixels
+from oatmeal.rendering.proxies import BENCH_SIDE, Proxies
+from oatmeal.rendering.requests import MAX_REGION_PIXELS, Frame, Request, Strip
+from oatmeal.rendering.statistics import Figures, layer
 
 #: Sizes held ready of each view, unless said otherwise, and views of each photograph.
 SIZES: Final = 5

@@ -17,7 +17,7 @@ from oatmeal.library.errors import Behind, Invalid, Missing
 from oatmeal.library.framing import laid
 from oatmeal.library.models import HistoryStep
 from oatmeal.library.recipes import ALL_GROUPS
-from oatmeal.library.small import Small
+from oatmeal.rendering.thumbnails import Small
 
 #: One request may name this many frames.
 MOST_FRAMES = 1000

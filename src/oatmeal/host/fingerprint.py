@@ -1,4 +1,4 @@
-"""Which engine this is: what it makes may be kept only as long as it would make the same again."""
+"""A fingerprint of what renders: what it made is kept as long as it would make it again."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Final
 
 #: The rooms whose code decides over the pixels of a finished file.
-_ROOMS: Final = ("core", "photofile", "library", "exports")
+_ROOMS: Final = ("core", "photofile", "library", "rendering", "exports")
 
 #: Libraries that decode, compute or encode pixels.
 _LIBRARIES: Final = (
@@ -22,7 +22,7 @@ _LIBRARIES: Final = (
 def mark() -> str:
     """A short text that changes with any code or library that finished greys depend on."""
     seen = hashlib.sha256()
-    here = Path(__file__).parent
+    here = Path(__file__).parents[1]
     for room in _ROOMS:
         for path in sorted((here / room).rglob("*")):
             if path.suffix in (".py", ".csv"):

@@ -7,10 +7,10 @@ import sys
 import pytest
 from sqlalchemy import select
 
-from oatmeal import engine
 from oatmeal.core.recipe import read
 from oatmeal.exports import batches
 from oatmeal.exports.finished import finished_file
+from oatmeal.host import fingerprint
 from oatmeal.library import photographs
 from oatmeal.library.models import ExportBatch
 from oatmeal.photofile.output import Output
@@ -42,7 +42,7 @@ def test_another_engine_makes_its_own_pictures_and_files(app, database, photogra
 
     first = made()
     assert made() == first
-    monkeypatch.setattr(engine, "mark", lambda: "another")
+    monkeypatch.setattr(fingerprint, "mark", lambda: "another")
     second = made()
     assert all(one != other for one, other in zip(first, second, strict=True))
 
@@ -52,7 +52,7 @@ def test_another_engine_makes_a_batch_s_files_anew(app, database, photograph, mo
     store = app.extensions["oatmeal"].store
     with database.session() as session:
         for mark in ("one", "one", "another"):
-            monkeypatch.setattr(engine, "mark", lambda mark=mark: mark)
+            monkeypatch.setattr(fingerprint, "mark", lambda mark=mark: mark)
             batches.create(session, store, [photograph[1]], Output(), "{title}")
         jobs = [job for batch in session.scalars(select(ExportBatch)) for job in batch.jobs]
         first, second, third = (job.mark for job in jobs)
@@ -62,23 +62,23 @@ def test_another_engine_makes_a_batch_s_files_anew(app, database, photograph, mo
 
 @pytest.mark.parametrize("library", ["pillow-heif", "imagecodecs", "pyvips-binary", "rawpy"])
 def test_the_mark_changes_with_what_decodes(monkeypatch, library):
-    before = engine.mark()
-    engine.mark.cache_clear()
-    of = engine.version
-    monkeypatch.setattr(engine, "version", lambda name: "0" if name == library else of(name))
-    assert engine.mark() != before
-    engine.mark.cache_clear()
+    before = fingerprint.mark()
+    fingerprint.mark.cache_clear()
+    of = fingerprint.version
+    monkeypatch.setattr(fingerprint, "version", lambda name: "0" if name == library else of(name))
+    assert fingerprint.mark() != before
+    fingerprint.mark.cache_clear()
 
 
 def test_the_mark_changes_with_the_code(tmp_path, monkeypatch):
-    before = engine.mark()
-    engine.mark.cache_clear()
-    for room in ("core", "photofile", "library", "exports"):
+    before = fingerprint.mark()
+    fingerprint.mark.cache_clear()
+    for room in ("core", "photofile", "library", "rendering", "exports"):
         (tmp_path / room).mkdir()
     (tmp_path / "core" / "kernels.py").write_text("one = 1")
-    monkeypatch.setattr(engine, "__file__", str(tmp_path / "engine.py"))
-    first = engine.mark()
-    engine.mark.cache_clear()
+    monkeypatch.setattr(fingerprint, "__file__", str(tmp_path / "host" / "fingerprint.py"))
+    first = fingerprint.mark()
+    fingerprint.mark.cache_clear()
     (tmp_path / "core" / "kernels.py").write_text("one = 2")
-    assert len({before, first, engine.mark()}) == 3
-    engine.mark.cache_clear()
+    assert len({before, first, fingerprint.mark()}) == 3
+    fingerprint.mark.cache_clear()

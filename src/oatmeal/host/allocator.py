@@ -70,8 +70,10 @@ def made_to_last() -> Iterator[None]:
 _PLAIN: Final = frozenset({str, bytes, int, float, bool, type(None)})
 
 
-def held_bytes(root: object) -> int:
+def held_bytes(root: object, without: tuple[str, ...] = ()) -> int:
     """Bytes of the arrays that an object of ours holds, itself or in what it holds, each once.
+
+    ``without`` are beginnings of modules whose objects hold none, but perhaps thousands of values.
 
     Examples
     --------
@@ -80,8 +82,6 @@ def held_bytes(root: object) -> int:
     >>> held_bytes({"whole": plane, "part": [plane[1:], plane[:1]]})
     24
     """
-    # recipes hold no arrays, but thousands of values
-    bare = ("oatmeal.core.recipe.", "oatmeal.core.pipeline.order")
     numpy = sys.modules.get("numpy")
     array: Any = numpy.ndarray if numpy else ()
     seen: set[int] = set()
@@ -105,7 +105,7 @@ def held_bytes(root: object) -> int:
         elif hasattr(one, "__self__"):
             todo.append(one.__self__)
         elif type(one).__module__.startswith("oatmeal.") and not type(one).__module__.startswith(
-            bare
+            without
         ):
             todo.append(getattr(one, "__dict__", {}))
     return total

@@ -16,14 +16,14 @@ from oatmeal.core.recipe import REST, Recipe, from_document, read
 from oatmeal.core.tone import transfer
 from oatmeal.exports.finished import finished_file
 from oatmeal.library import photographs
-from oatmeal.library.desk import Desk, View
-from oatmeal.library.figures import CURVE_SAMPLES, layer
 from oatmeal.library.framing import framed_size
-from oatmeal.library.proxies import Proxies
-from oatmeal.library.requests import Request, Strip
 from oatmeal.library.store import Original
 from oatmeal.photofile.decode import Limits, decode
 from oatmeal.photofile.output import Output
+from oatmeal.rendering.desk import Desk, View
+from oatmeal.rendering.proxies import Proxies
+from oatmeal.rendering.requests import Request, Strip
+from oatmeal.rendering.statistics import CURVE_SAMPLES, layer
 
 FOG = DEMO / "valley-fog.jpg"
 SIZE = (decode(FOG).width, decode(FOG).height)

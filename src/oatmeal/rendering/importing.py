@@ -17,12 +17,12 @@ from oatmeal.library import series as series_of
 from oatmeal.library.database import Database
 from oatmeal.library.errors import Missing
 from oatmeal.library.models import HistoryStep, Photograph, Series, Version
-from oatmeal.library.proxies import Proxies
-from oatmeal.library.reading import Reader, Reading, shared_reader
 from oatmeal.library.store import FileStore, Original, Received, is_whole
 from oatmeal.photofile import metadata, rawfile
 from oatmeal.photofile.decode import Limits
 from oatmeal.photofile.output import SUFFIX_OF
+from oatmeal.rendering.proxies import Proxies
+from oatmeal.rendering.reading import Reader, Reading, shared_reader
 
 #: Name of the version that a new photograph begins with.
 FIRST_VERSION = "Version 1"

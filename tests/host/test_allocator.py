@@ -6,7 +6,7 @@ import sys
 COUNT = """
 import resource, sys
 import numpy as np
-from oatmeal.memory import keep_frames
+from oatmeal.host.allocator import keep_frames
 
 def faults():
     return resource.getrusage(resource.RUSAGE_SELF).ru_minflt

@@ -20,11 +20,11 @@ from oatmeal.core.recipe import REST, Recipe
 from oatmeal.core.recipe.carry import carried
 from oatmeal.core.recipe.words import changes
 from oatmeal.library.errors import Missing
-from oatmeal.library.looks import Look, Looks, Told
 from oatmeal.library.models import Photograph
-from oatmeal.library.proxies import BENCH_SIDE, Proxies
-from oatmeal.library.small import Small
 from oatmeal.photofile.errors import PhotoFileError
+from oatmeal.rendering.jobs import Job, Jobs, Told
+from oatmeal.rendering.proxies import BENCH_SIDE, Proxies
+from oatmeal.rendering.thumbnails import Small
 
 #: Longer side at which pictures are read.
 _SIDE: Final = 1200
@@ -69,14 +69,14 @@ class PrintDesk:
     def __init__(self, small: Small, proxies: Proxies) -> None:
         self._small = small
         self._proxies = proxies
-        self._looks: Looks[Found] = Looks(
+        self._looks: Jobs[Found] = Jobs(
             _KEPT,
             (ReadingError, PhotoFileError, Missing),
             "This print could not be read",
             "This reading is not held any more: read the print again.",
         )
 
-    def look(self, wished: Sequence[Wished], strength: float | None) -> Look[Found]:
+    def look(self, wished: Sequence[Wished], strength: float | None) -> Job[Found]:
         """Begin, or go on with, reading prints; only a look where a strength is given."""
         wanted = list(wished)
 

@@ -10,11 +10,11 @@ import pytest
 from samples import DEMO
 from waitress.channel import HTTPChannel
 
-from oatmeal.library.reading import shared_reader
+from oatmeal.rendering.reading import shared_reader
 from oatmeal.run import listening
 from oatmeal.run.listening import server_for
 from oatmeal.settings import Settings
-from oatmeal.web import access, create_app, export_api, pace
+from oatmeal.web import access, create_app, export_api, priorities
 
 
 @pytest.mark.parametrize(
@@ -38,12 +38,12 @@ from oatmeal.web import access, create_app, export_api, pace
     ],
 )
 def test_every_request_has_a_kind(app, method, path, kind):
-    assert pace.pace_of(app, method, path) == kind
+    assert priorities.pace_of(app, method, path) == kind
 
 
 def test_a_kind_that_there_is_not_is_refused():
     with pytest.raises(ValueError, match="leisurely is none of page, frame"):
-        pace.paced("leisurely")
+        priorities.paced("leisurely")
 
 
 def test_pages_are_answered_while_more_uploads_than_threads_are_read(
@@ -82,16 +82,16 @@ def test_pages_are_answered_while_more_uploads_than_threads_are_read(
 
     uploads = [
         send(f"POST /api/series/{number}/photographs", content + bytes([place]))
-        for place in range(2 * pace.THREADS["file"])
+        for place in range(2 * priorities.THREADS["file"])
     ]
     try:
         end = time.monotonic() + 20
-        while len(held) < pace.THREADS["file"]:
+        while len(held) < priorities.THREADS["file"]:
             assert time.monotonic() < end
             time.sleep(0.01)
         answer = send("GET /").recv(100)  # with all of them waiting, or not at all
         assert answer.startswith(b"HTTP/1.1 200")
-        assert len(held) == pace.THREADS["file"]
+        assert len(held) == priorities.THREADS["file"]
     finally:
         go_on.set()
     assert all(upload.recv(100).startswith(b"HTTP/1.1 200") for upload in uploads)
@@ -149,7 +149,7 @@ def test_slow_readers_stop_neither_uploads_nor_files(app, web, photograph, tmp_p
 
     told = ask(door).recv(2000).decode()
     cookie = b"Cookie: " + re.search("Set-Cookie: ([^;]*-key=[^;]*)", told)[1].encode() + b"\r\n"
-    slow = [ask(b"/exports/1.zip", cookie) for _ in range(pace.THREADS["file"] + 1)]
+    slow = [ask(b"/exports/1.zip", cookie) for _ in range(priorities.THREADS["file"] + 1)]
     for one in slow:
         assert one.recv(20).startswith(b"HTTP/1.1 200")
     quick = ask(b"/versions/1/finished?format=png", cookie)  # of the kind that uploads are

@@ -23,12 +23,12 @@ from oatmeal.core.seeing.points import BUDGET
 from oatmeal.core.seeing.strip import MAX_BANDS
 from oatmeal.exports.finished import USUAL_PATTERN
 from oatmeal.exports.printingmap import FORMATS as MAP_FORMATS
-from oatmeal.library.applying import MOST_FRAMES
 from oatmeal.library.history import PAGE
 from oatmeal.library.recipes import USUAL_GROUPS
-from oatmeal.library.requests import FRAMINGS, LAYERS
 from oatmeal.library.versions import LONGEST_LABEL, MAX_PINS
 from oatmeal.photofile.output import CHOICES, FORM, Output, output_of
+from oatmeal.rendering.applying import MOST_FRAMES
+from oatmeal.rendering.requests import FRAMINGS, LAYERS
 
 #: Ids and revisions are columns of 32 bits.
 _MOST: Final = 2**31 - 1

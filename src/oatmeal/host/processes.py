@@ -15,13 +15,14 @@ import stat
 import tempfile
 import threading
 import time
+from collections.abc import Callable
 from multiprocessing import forkserver, resource_tracker
 from multiprocessing.context import ForkServerContext
 from pathlib import Path
 from typing import Final
 
-#: The module that loads what they need.
-_READY: Final = "oatmeal.exports.ready"
+#: Modules that load what they need.
+_first: list[str] = []
 
 #: Bytes of a folder's path at the most, so that those of sockets in it stay below 108 (unix(7)).
 _LONGEST: Final = 72
@@ -30,10 +31,16 @@ _LONGEST: Final = 72
 _BEGINNING_S: Final = 60
 
 
+def load_first(module: str) -> None:
+    """Have a module loaded by the process that others are forked from."""
+    if module not in _first:
+        _first.append(module)
+
+
 def beginning() -> ForkServerContext:
     """What to begin processes with."""
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload([_READY])
+    context.set_forkserver_preload(_first)
     # Ctrl-C is for this process; one that it reaches while it loads would say where it was
     resource_tracker.ensure_running()  # begun with the other, it would let Ctrl-C through to both
     before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
@@ -77,12 +84,10 @@ def _age_s(folder: Path) -> float:
         return 0.0  # its process ended meanwhile
 
 
-def settle_in() -> None:
-    """What a process that was begun so does first."""
+def settle_in(wait: Callable[[], None]) -> None:
+    """What a process that was begun so does first; ``wait`` for what others make for it."""
     threading.Thread(target=_end_with_parent, daemon=True).start()
-    from oatmeal.core.kernels import wait_for_others  # loaded here already, elsewhere not needed
-
-    wait_for_others()
+    wait()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for whoever began it
     # none is forked from this one: numba would take a lock for that, and who is killed leaves it
     multiprocessing.set_start_method("spawn", force=True)

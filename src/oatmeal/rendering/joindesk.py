@@ -15,10 +15,10 @@ from numpy.typing import NDArray
 from oatmeal.core.colour import encode_srgb
 from oatmeal.core.join import Choices, Found, Frame, JoinError, Laid, find, lay
 from oatmeal.core.picture import ArrayPicture
-from oatmeal.library.looks import Look, Looks, Told
-from oatmeal.library.proxies import BENCH_SIDE, Proxies
 from oatmeal.library.store import Original
 from oatmeal.photofile.errors import PhotoFileError
+from oatmeal.rendering.jobs import Job, Jobs, Told
+from oatmeal.rendering.proxies import BENCH_SIDE, Proxies
 
 #: Joins that are held as they are laid.
 _KEPT: Final = 4
@@ -43,14 +43,14 @@ class JoinDesk:
         self._proxies = proxies
         self._most_pixels = most_pixels
         self._found: tuple[Hashable, Found] | None = None
-        self._looks: Looks[Laid] = Looks(
+        self._looks: Jobs[Laid] = Jobs(
             _KEPT,
             (JoinError, PhotoFileError),
             "These frames could not be joined",
             "This join is not held any more: look at it again.",
         )
 
-    def look(self, frames: Sequence[Shown], choices: Choices) -> Look[Laid]:
+    def look(self, frames: Sequence[Shown], choices: Choices) -> Job[Laid]:
         """Begin, or go on with, a look at a join."""
         wanted = list(frames)
         return self._looks.look(

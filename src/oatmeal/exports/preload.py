@@ -1,6 +1,6 @@
 """What processes that read and write files need, loaded once, before they are forked."""
 
-from oatmeal.memory import made_to_last
+from oatmeal.host.allocator import made_to_last
 
 with made_to_last():
     import cv2
@@ -8,6 +8,6 @@ with made_to_last():
 
     from oatmeal.core import kernels
     from oatmeal.exports import task
-    from oatmeal.library import reading
+    from oatmeal.rendering import reading
 
 __all__ = ["cv2", "kernels", "numba", "reading", "task"]

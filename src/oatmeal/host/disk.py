@@ -7,13 +7,13 @@ import shutil
 from pathlib import Path
 from typing import Final
 
-from oatmeal.photofile.errors import PhotoFileError
+from oatmeal.host.errors import Told
 
 #: What the system says of a full disk, or of a full share of one.
 _FULL: Final = (errno.ENOSPC, errno.EDQUOT)
 
 
-class NoRoom(PhotoFileError):
+class NoRoom(Told):
     """A file that its disk has no room for.
 
     Attributes

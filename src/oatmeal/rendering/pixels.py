@@ -6,9 +6,9 @@ import threading
 
 from oatmeal.core.noise import Noise
 from oatmeal.core.trust import Trust
-from oatmeal.library.proxies import Proxies
 from oatmeal.library.store import Original
 from oatmeal.photofile.decode import SourcePicture
+from oatmeal.rendering.proxies import Proxies
 
 
 class Pixels:

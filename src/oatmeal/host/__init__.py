@@ -1,0 +1,1 @@
+"""What the machine is and does: processes, memory, disk, and an application that runs already."""
