@@ -21,7 +21,9 @@ export function applying(groups, recipes, strongest) {
     restAsked: false,
     applyGroups: groups.filter(({ stays }) => !stays).map(({ name }) => name),
     applyStrength: 100,
+    /** @type {string[]} */
     applyOwn: [],
+    /** @type {any[]} */
     planned: [],
     planning: false,
     applyingNow: false,
@@ -78,11 +80,11 @@ export function applying(groups, recipes, strongest) {
       this.planned = [];
     },
     takeRecipe(id) {
-      sessionStorage.setItem(MEMORY, this.card(id).dataset.version);
+      sessionStorage.setItem(MEMORY, /** @type {string} */ (this.card(id).dataset.version));
       say(`Recipe taken from “${this.card(id).dataset.name}”: select frames and press Apply a recipe.`);
     },
     sources() {
-      return this.cards().map((card) => ({ id: `version:${card.dataset.version}`, words: `${card.querySelector(".frame-number").textContent} ${card.dataset.name}: ${card.dataset.treatment}` }));
+      return this.cards().map((card) => ({ id: `version:${card.dataset.version}`, words: `${card.querySelector(".frame-number")?.textContent} ${card.dataset.name}: ${card.dataset.treatment}` }));
     },
     sourceGroups() {
       const named = recipes.map(({ source, name }) => ({ id: source, words: name }));
@@ -187,7 +189,7 @@ export function applying(groups, recipes, strongest) {
         const frames = this.changing().map(({ version, revision, recipe }) => ({ version, revision, recipe }));
         const { done, left } = await ask("POST", "/api/apply", { frames, words: `from ${source}` });
         const missed = left.length ? ` ${left.length} changed meanwhile and stay as they are.` : "";
-        localStorage.setItem(FROM, this.applyFrom);
+        localStorage.setItem(FROM, this.applyFrom ?? "");
         sessionStorage.setItem(LAST, JSON.stringify({ series: this.series, done }));
         sayNext(`Applied to ${done.length} ${done.length === 1 ? "frame" : "frames"}.${missed}`, "Undo for all", ["POST", "/api/apply/undo", { done }]);
         window.location.reload();

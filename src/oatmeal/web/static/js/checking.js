@@ -14,6 +14,7 @@ export function checking(readings) {
   /** @type {import("./part.js").Part<{cards: () => HTMLElement[]}>} */
   const own = part;
   return own({
+    /** @type {any[]} */
     checkRows: [],
     checkDone: 0,
     checkRun: 0,

@@ -16,6 +16,7 @@ function pointed(element) {
 }
 
 Alpine.data("toasts", () => ({
+  /** @type {any[]} */
   lines: [],
   init() {
     const waiting = sessionStorage.getItem("say");

@@ -1,13 +1,14 @@
 // Running and finished exports.
 import Alpine from "./common.js";
 import { ask, say } from "./api.js";
+import { toldBy } from "./told.js";
 
 const LOOK_MS = 800;
 const OPEN = ["waiting", "running"];
 const ALWAYS_RGB = ["webp", "avif"];
 
 Alpine.data("exportsPage", () => ({
-  batches: JSON.parse(document.getElementById("start").textContent).batches,
+  batches: toldBy("start").batches,
 
   /** @type {ReturnType<typeof setTimeout>|undefined} */
   timer: undefined,

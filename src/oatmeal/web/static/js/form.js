@@ -1,4 +1,5 @@
 // How finished files are written: the choices that both export dialogs offer.
+import { remembered } from "./told.js";
 
 const CM_AN_INCH = 2.54;
 
@@ -9,13 +10,13 @@ const CM_AN_INCH = 2.54;
 export function forming(memory, more = {}) {
   const place = /** @type {HTMLElement} */ (document.querySelector("[data-form]"));
   /** What the server declares: what the form begins with, formats that hold 16 bits or one channel, limits. */
-  const told = JSON.parse(place.dataset.form);
+  const told = JSON.parse(place.dataset.form ?? "null");
   const standard = { ...told.standard, ...more };
   return {
     form: { ...standard },
 
     recallForm() {
-      this.form = { ...standard, ...remembered(memory) };
+      this.form = { ...standard, ...keptForm(memory) };
     },
     isDeep() {
       return told.deep.includes(this.form.format);
@@ -62,9 +63,9 @@ export function forming(memory, more = {}) {
   };
 }
 
-function remembered(memory) {
+function keptForm(memory) {
   try {
-    return JSON.parse(localStorage.getItem(memory)) || {};
+    return remembered(memory) ?? {};
   } catch {
     return {};
   }

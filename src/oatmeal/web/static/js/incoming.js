@@ -18,6 +18,7 @@ const hasFiles = (event) => Array.from(event.dataTransfer?.types || []).includes
  */
 export function incoming() {
   return {
+    /** @type {any[]} */
     files: [],
     dropping: false,
     depth: 0,

@@ -46,7 +46,7 @@ export function joining({ most }) {
       this.beginJoin([...this.chosen], plain());
     },
     joinAgain(id) {
-      const { frames, choices } = JSON.parse(this.card(id).dataset.joined);
+      const { frames, choices } = JSON.parse(this.card(id).dataset.joined ?? "null");
       this.beginJoin(frames, choices);
     },
     beginJoin(frames, choices) {

@@ -6,6 +6,7 @@ export function naming() {
   /** @type {import("./part.js").Part<unknown>} */
   const own = part;
   return own({
+    /** @type {any} */
     naming: null,
     name: "",
     nameError: "",

@@ -1,8 +1,9 @@
 // Recipes kept by name, each shown on the photograph in hand.
 import Alpine from "./common.js";
 import { ask, say, sayNext, send } from "./api.js";
+import { toldBy } from "./told.js";
 
-const start = JSON.parse(document.getElementById("start").textContent);
+const start = toldBy("start");
 
 Alpine.data("recipesPage", () => ({
   recipes: start.recipes,
@@ -14,6 +15,7 @@ Alpine.data("recipesPage", () => ({
   holds: start.groups.filter(({ stays }) => !stays).map(({ name }) => name),
   editing: null,
   draft: { name: "", note: "", tags: "" },
+  /** @type {string[]} */
   problems: [],
   problemFile: "",
 

@@ -8,7 +8,9 @@ export function selecting() {
   /** @type {import("./part.js").Part<{cards: () => HTMLElement[], card: (id: number|string) => HTMLElement, order: () => number[], act: (name: string, id: number) => void}>} */
   const own = part;
   return own({
+    /** @type {number[]} */
     chosen: [],
+    /** @type {any} */
     band: null,
     last: null,
 
@@ -20,7 +22,7 @@ export function selecting() {
       const chosen = new Set(this.chosen);
       for (const card of this.cards()) {
         const is = chosen.has(Number(card.dataset.frame));
-        const tick = card.querySelector("input");
+        const tick = /** @type {HTMLInputElement} */ (card.querySelector("input"));
         if (card.classList.contains("chosen-card") !== is) card.classList.toggle("chosen-card", is);
         if (tick.checked !== is) tick.checked = is;
       }

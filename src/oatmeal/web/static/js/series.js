@@ -3,11 +3,12 @@ import Alpine from "./common.js";
 import { ask, say, sayNext } from "./api.js";
 import { incoming } from "./incoming.js";
 import { naming } from "./naming.js";
+import { partOf } from "./told.js";
 
 const today = () => new Date().toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" });
 
 /** @param {number} id @returns {HTMLElement} */
-const cardOf = (id) => document.querySelector(`[data-series="${id}"]`);
+const cardOf = (id) => partOf(document, `[data-series="${id}"]`);
 
 const WELCOMED = "oatmeal-welcomed";
 
@@ -46,7 +47,7 @@ Alpine.data("seriesPage", () => ({
     this.askName("Rename series", card.dataset.name, async (name) => {
       const renamed = await ask("PATCH", `/api/series/${id}`, { name });
       card.dataset.name = renamed.name;
-      card.querySelector(".title").textContent = renamed.name;
+      partOf(card, ".title").textContent = renamed.name;
     });
   },
   async bringBack(id) {

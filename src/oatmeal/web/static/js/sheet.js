@@ -8,14 +8,16 @@ import { incoming } from "./incoming.js";
 import { joining } from "./joining.js";
 import { naming } from "./naming.js";
 import { selecting } from "./selecting.js";
+import { partOf, toldBy } from "./told.js";
 
-const start = JSON.parse(document.getElementById("start").textContent);
+const start = toldBy("start");
 
 /** Show what the sheet holds now under the list of what was added, which stays to be read. */
 async function renew() {
   const page = new DOMParser().parseFromString(await (await send("GET", window.location.pathname)).text(), "text/html");
   for (const part of [".topbar .where", "main > .empty", "main > .cards", ".removed"]) {
     const [shown, now] = [document, page].map((one) => one.querySelector(part));
+    if (!shown) continue;
     if (now) shown.replaceChildren(...now.childNodes);
     shown.classList.toggle("gone", !now || now.classList.contains("gone"));
   }
@@ -77,7 +79,7 @@ Alpine.data("sheetPage", () => ({
   },
   /** @param {number|string} id @returns {HTMLElement} */
   card(id) {
-    return this.$root.querySelector(`[data-frame="${id}"]`);
+    return partOf(this.$root, `[data-frame="${id}"]`);
   },
   /** @param {string} view sheet, colour or check */
   show(view) {
@@ -89,7 +91,7 @@ Alpine.data("sheetPage", () => ({
     }
     for (const card of this.cards()) {
       const query = view === "colour" ? "colour=1" : `v=${card.dataset.version}-${card.dataset.revision}`;
-      card.querySelector("img").src = `/pictures/${card.dataset.frame}.jpg?${query}`;
+      /** @type {HTMLImageElement} */ (partOf(card, "img")).src = `/pictures/${card.dataset.frame}.jpg?${query}`;
     }
   },
   key(event) {
@@ -123,7 +125,7 @@ Alpine.data("sheetPage", () => ({
     this.askName("Rename photograph", card.dataset.name, async (title) => {
       const renamed = await ask("PATCH", `/api/photographs/${id}`, { title });
       card.dataset.name = renamed.title;
-      card.querySelector(".title").lastChild.textContent = ` ${renamed.title}`;
+      /** @type {Node} */ (partOf(card, ".title").lastChild).textContent = ` ${renamed.title}`;
     });
   },
   async remove(id) {
@@ -149,11 +151,11 @@ Alpine.data("sheetPage", () => ({
     await this.saveOrder();
   },
   lift(event) {
-    this.lifted = event.target.closest("[data-frame]");
+    const lifted = this.lifted = event.target.closest("[data-frame]");
     this.orderBefore = this.order();
     event.dataTransfer.effectAllowed = "move";
-    event.dataTransfer.setData("text/plain", this.lifted.dataset.name);
-    this.lifted.classList.add("lifted");
+    event.dataTransfer.setData("text/plain", lifted.dataset.name);
+    lifted.classList.add("lifted");
   },
   hover(event) {
     const target = event.target.closest("[data-frame]");
@@ -165,7 +167,7 @@ Alpine.data("sheetPage", () => ({
     else target.before(this.lifted);
   },
   async settle() {
-    this.lifted.classList.remove("lifted");
+    this.lifted?.classList.remove("lifted");
     this.lifted = null;
     if (this.order().join() !== this.orderBefore.join()) await this.saveOrder();
   },
@@ -174,7 +176,7 @@ Alpine.data("sheetPage", () => ({
   },
   async saveOrder() {
     this.cards().forEach((card, place) => {
-      card.querySelector(".frame-number").textContent = String(place + 1).padStart(2, "0");
+      partOf(card, ".frame-number").textContent = String(place + 1).padStart(2, "0");
     });
     try {
       await ask("PUT", `/api/series/${this.series}/order`, { photographs: this.order() });

@@ -4,6 +4,7 @@ import { at, clamp, copy, put, same, words } from "./paths.js";
 import { declared } from "./settings.js";
 import { follow } from "./svg.js";
 import { dragged } from "./pointer.js";
+import { context } from "../told.js";
 
 const OFFSET = 0.03;
 const PX_PER_STOP = 90;
@@ -473,7 +474,7 @@ export function areaing(bench) {
       for (const [path, { words: name, rest, signed }] of Object.entries(settings)) {
         const key = path.replace("areas.list.*.values.", "");
         if (key === path || key === "exposure" || same(at(values, key), rest)) continue;
-        found.push(`${name.replace("{}", key.split(".").at(-2))} ${words(at(values, key), signed)}`);
+        found.push(`${name.replace("{}", /** @type {string} */ (key.split(".").at(-2)))} ${words(at(values, key), signed)}`);
       }
       return found;
     },
@@ -502,7 +503,7 @@ export function areaing(bench) {
       Object.assign(canvas, { width, height });
       const image = new ImageData(width, height);
       for (let i = 0; i < codes.length; i += 1) image.data.set([codes.charCodeAt(i), codes.charCodeAt(i), codes.charCodeAt(i), 255], 4 * i);
-      canvas.getContext("2d").putImageData(image, 0, 0);
+      context(canvas).putImageData(image, 0, 0);
     },
 
     // tags

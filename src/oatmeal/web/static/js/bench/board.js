@@ -4,6 +4,7 @@ import { checked } from "./greys.js";
 import { fits, largest, middles, nearest } from "./setright.js";
 import { follow, set, svg } from "./svg.js";
 import { ARROWS, dragged } from "./pointer.js";
+import { context } from "../told.js";
 
 const MARGIN = 26;
 const SMALLEST = 0.03;
@@ -36,7 +37,9 @@ export class Board {
     this.holder = holder;
     this.view = view;
     this.heard = heard;
-    this.canvas = holder.querySelector("canvas");
+    this.canvas = /** @type {HTMLCanvasElement} */ (holder.querySelector("canvas"));
+    /** Where the picture lies on the board. */
+    this.at = { scale: 1, x: 0, y: 0 };
     /** The layer that is drawn, or null. */
     this.layer = null;
     this.held = false;
@@ -76,7 +79,7 @@ export class Board {
       out[i + 3] = 255;
     }
     if (opacity) checked(new Uint32Array(image.data.buffer), { width, height, size: { width, height } }, opacity);
-    this.canvas.getContext("2d").putImageData(image, 0, 0);
+    context(this.canvas).putImageData(image, 0, 0);
   }
 
   /** Scale and middle at which picture and frame are seen whole; they stay while something is dragged. */

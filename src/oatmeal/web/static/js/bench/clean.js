@@ -202,7 +202,7 @@ export function cleaning(bench) {
         picture.gestures.pan(event, (moved) => moved || this.add([this.placeOf(event)]));
         return;
       }
-      const first = this.placeOf(event);
+      const first = /** @type {number[]} */ (this.placeOf(event));
       const drawn = [first];
       let moved = false;
       follow(surround, event, (next) => {

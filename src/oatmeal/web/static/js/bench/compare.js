@@ -146,12 +146,13 @@ export function comparing(bench) {
     askTaken(side) {
       const { picture } = bench.parts;
       const other = side === "left" ? picture.compared : picture.facing;
-      if (other.whole.colour) return;
+      if (!other?.whole || other.whole.colour) return;
+      const { whole } = other;
       const wish = { recipe: copy(bench.work.recipe), layers: ["colour"], side: picture.view.fitSide(photograph.file), framing: "taken", measured: false };
       this.askAside(side, wish, (frame) => {
         const now = side === "left" ? picture.compared : picture.facing;
         if (now !== other) return;
-        other.whole.colour = { width: frame.width, height: frame.height, region: null, data: frame.layers.colour };
+        whole.colour = { width: frame.width, height: frame.height, region: null, data: frame.layers.colour };
         picture.paint();
       });
     },
@@ -159,13 +160,13 @@ export function comparing(bench) {
       const { picture } = bench.parts;
       const other = side === "left" ? picture.compared : picture.facing;
       const wish = { recipe: this.inPresentFrame(this.recipes[side]), layers: ["grey"], side: picture.side };
-      if (picture.region && other.whole.grey) wish.region = picture.region;
+      if (picture.region && other?.whole?.grey) wish.region = picture.region;
       this.askAside(side, wish, (frame) => this.sideArrived(side, frame));
     },
     sideArrived(side, frame) {
       const { picture } = bench.parts;
       const other = side === "left" ? picture.compared : picture.facing;
-      if (!other?.whole || !same(frame.wish.recipe, this.inPresentFrame(this.recipes[side]))) return;
+      if (!other?.whole || !other.part || !same(frame.wish.recipe, this.inPresentFrame(this.recipes[side]))) return;
       const layer = finished(frame);
       if (frame.region) other.part.grey = layer;
       else other.whole.grey = layer;

@@ -8,6 +8,7 @@ import { copy, words } from "./paths.js";
  */
 export function filming(bench) {
   return {
+    /** @type {any} */
     film: null,
     // film
     chooseFilm(event) {

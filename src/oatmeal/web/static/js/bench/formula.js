@@ -47,7 +47,7 @@ export function formulating(bench) {
     },
     /** @returns {HTMLTextAreaElement} */
     formulaField() {
-      return bench.root.querySelector(".formula textarea");
+      return /** @type {HTMLTextAreaElement} */ (bench.root.querySelector(".formula textarea"));
     },
     async showFormulaError() {
       const field = this.formulaField();
@@ -86,7 +86,7 @@ export function formulating(bench) {
     async addParameter() {
       const { parameters } = bench.work.recipe.mix.base;
       if (Object.keys(parameters).length >= MOST_PARAMETERS) return;
-      const name = ["k", "m", "n", "p", "q", "s", "t"].find((letter) => !(letter in parameters));
+      const name = ["k", "m", "n", "p", "q", "s", "t"].find((letter) => !(letter in parameters)) ?? "u";
       await this.tryFormula({ ...copy(parameters), [name]: { value: 0.5, low: 0, high: 1 } });
     },
     async dropParameter(name) {

@@ -39,6 +39,10 @@ export class GreyMap {
     this.names = vocabulary.ranges;
     /** What is declared of every lift. */
     this.lift = vocabulary.settings["mix.lifts.red"];
+    /** @type {any[]} */
+    this.columns = [];
+    /** @type {SVGElement[]} */
+    this.foot = [];
     this.readings = vocabulary.codes;
     this.trace = null;
     this.aim = null;

@@ -1,4 +1,5 @@
 // Greys and colours as the numbers that a canvas holds.
+import { context } from "../told.js";
 
 export const packed = (red, green, blue) => (255 << 24) | (blue << 16) | (green << 8) | red;
 
@@ -57,5 +58,5 @@ export function drawGreys(canvas, frame) {
   Object.assign(canvas, { width, height });
   const image = new ImageData(width, height);
   fill(new Uint32Array(image.data.buffer), finished(frame));
-  canvas.getContext("2d").putImageData(image, 0, 0);
+  context(canvas).putImageData(image, 0, 0);
 }

@@ -15,6 +15,7 @@ const DAY_MS = 86_400_000;
 export function remembering(bench) {
   const address = `/api/versions/${bench.version.id}`;
   return {
+    /** @type {any[]} */
     steps: [],
     historyOpen: false,
     earlier: 0,
@@ -65,7 +66,7 @@ export function remembering(bench) {
       await bench.work.settleNow();
       await this.readHistory();
       const now = this.steps.find((step) => step.now);
-      const name = this.keepName.trim() || `State at ${this.when(now.at)}`;
+      const name = this.keepName.trim() || `State at ${this.when(now?.at)}`;
       await this.keepStep(now, name);
       this.keepName = "";
       say(`Kept as “${name}”.`);

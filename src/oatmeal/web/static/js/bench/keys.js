@@ -2,6 +2,7 @@
 import { say } from "../api.js";
 import { bind } from "./panels.js";
 import { nextTick } from "./ticks.js";
+import { remembered } from "../told.js";
 
 const MEMORY = "oatmeal-keys";
 
@@ -53,7 +54,7 @@ export function keying(bench) {
   const standard = () => Object.fromEntries(acts.map(({ id, key }) => [id, key]));
   return {
     helping: false,
-    keys: { ...standard(), ...remembered(acts) },
+    keys: { ...standard(), ...keptKeys(acts) },
     keyAsked: "",
     actList: acts,
     /** Words with the key that does the same. */
@@ -201,9 +202,9 @@ export function keying(bench) {
 }
 
 /** The keys that were given last. */
-function remembered(acts) {
+function keptKeys(acts) {
   try {
-    const found = JSON.parse(localStorage.getItem(MEMORY)) || {};
+    const found = remembered(MEMORY) ?? {};
     return Object.fromEntries(Object.entries(found).filter(([id]) => acts.some((act) => act.id === id)));
   } catch {
     return {};

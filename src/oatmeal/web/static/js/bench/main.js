@@ -43,8 +43,9 @@ import { valuing } from "./values.js";
 import { versioning } from "./versions.js";
 import { working } from "./work.js";
 import { watchTyping } from "./typing.js";
+import { toldBy } from "../told.js";
 
-const [start, vocabulary] = ["start", "vocabulary"].map((id) => JSON.parse(document.getElementById(id).textContent));
+const [start, vocabulary] = ["start", "vocabulary"].map(toldBy);
 
 /** @type {any} grows into a Bench: the stores are made one after another and find each other when they act */
 const made = {

@@ -4,6 +4,7 @@ import { clamp, copy } from "./paths.js";
 import { needed, placing, thinned } from "./places.js";
 import { follow } from "./svg.js";
 import { dragged } from "./pointer.js";
+import { remembered } from "../told.js";
 
 const MEMORY = "oatmeal-brush";
 const USUAL = { radius: 0.04, hardness: 0, flow: 5, max: 100, hold: 0 };
@@ -41,10 +42,10 @@ export function masking(bench) {
     how: "add",
     erase: false,
     notMeant: false,
-    brush: { ...USUAL, ...remembered(limits) },
+    brush: { ...USUAL, ...keptBrush(limits) },
 
     hint() {
-      return TOOLS.find(({ id }) => id === this.tool).hint;
+      return TOOLS.find(({ id }) => id === this.tool)?.hint;
     },
     chooseTool(tool) {
       this.tool = tool;
@@ -124,6 +125,7 @@ export function masking(bench) {
       begun = { areas: copy(bench.work.recipe.areas), chosen: bench.areas.chosen, part: bench.areas.part };
     },
     back() {
+      if (!begun) return;
       bench.work.recipe.areas = begun.areas;
       bench.areas.chosen = begun.chosen;
       bench.areas.part = begun.part;
@@ -402,9 +404,9 @@ export function masking(bench) {
 }
 
 /** The brush that was used last. */
-function remembered(limits) {
+function keptBrush(limits) {
   try {
-    const found = JSON.parse(localStorage.getItem(MEMORY)) || {};
+    const found = remembered(MEMORY) ?? {};
     return Object.fromEntries(Object.entries(limits).flatMap(([key, [low, high]]) => (Number.isFinite(found[key]) ? [[key, clamp(found[key], low, high)]] : [])));
   } catch {
     return {};

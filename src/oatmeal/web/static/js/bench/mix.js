@@ -43,8 +43,10 @@ export function mixing(bench) {
       bench.work.settle();
     },
     shares: {},
+    /** @type {any} */
     merging: null,
     mergingCount: 0,
+    /** @type {{ranges: [string, string], share: number} | null} */
     torn: null,
     strength: 70,
     busyWith: "",
@@ -128,6 +130,7 @@ export function mixing(bench) {
     },
     /** Draw the two lifts that tear a surface together, each by a quarter of what lies between them. */
     soften() {
+      if (!this.torn) return;
       const { lifts } = bench.work.recipe.mix;
       const [one, other] = this.torn.ranges;
       const quarter = (lifts[other] - lifts[one]) / 4;

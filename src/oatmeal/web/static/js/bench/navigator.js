@@ -1,5 +1,6 @@
 // The small overview of an enlarged picture, with a frame round what is seen.
 import { follow } from "./svg.js";
+import { context } from "../told.js";
 
 const LONGEST = 150;
 
@@ -11,6 +12,7 @@ export class Navigator {
     const [canvas, frame] = holder.children;
     this.canvas = /** @type {HTMLCanvasElement} */ (canvas);
     this.frame = /** @type {HTMLElement} */ (frame);
+    this.scale = 1;
     this.size();
     holder.addEventListener("pointerdown", (event) => this.press(event));
   }
@@ -37,7 +39,7 @@ export class Navigator {
   paint(layer) {
     if (this.picture.zoom === "fit" || !layer) return;
     const { width, height } = this.canvas;
-    this.canvas.getContext("2d").drawImage(this.picture.coarse, 0, 0, width, height);
+    context(this.canvas).drawImage(this.picture.coarse, 0, 0, width, height);
   }
 
   lay() {

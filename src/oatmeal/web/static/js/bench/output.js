@@ -32,6 +32,7 @@ export function outputting(bench) {
       return kept ? "Parts of the photograph are transparent, and stay so in this format." : "Parts of the photograph are transparent; this format cannot hold that: they become paper white.";
     },
     exporting: false,
+    /** @type {any} */
     measured: null,
     exportError: "",
     exportName: "",

@@ -53,7 +53,7 @@ export function bindOthers() {
   binding = true;
   whenQuiet(() => {
     binding = false;
-    bind(panel.dataset.panel);
+    bind(/** @type {string} */ (panel.dataset.panel));
     bindOthers();
   });
 }

@@ -66,6 +66,7 @@ export function picking(bench) {
     pickedIsOn(number) {
       return Boolean(bench.work.recipe.mix.picked[number]?.on);
     },
+    /** @type {any} the number of the open one, or none */
     pickedOpen: null,
     /** Show softly what a picked colour reaches, for a while. */
     showReach(number) {

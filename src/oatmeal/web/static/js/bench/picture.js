@@ -3,6 +3,7 @@ import { Gestures } from "./gestures.js";
 import { checked, fill, finished, packed } from "./greys.js";
 import { Navigator } from "./navigator.js";
 import { View } from "./view.js";
+import { context } from "../told.js";
 
 const STRIPE = 4;
 const NEVER = "button:not(.pin), select, .ring, .tag, .notice, .pinboard, .stripbar, .history, .navigator, .divider, .board";
@@ -90,7 +91,7 @@ export class Picture {
     const { mount } = this.parts;
     mount.hidden = !this.widths || this.view.beside;
     if (mount.hidden) return;
-    const { gap, line, mat, matGrey, lineGrey } = this.widths;
+    const { gap, line, mat, matGrey, lineGrey } = /** @type {NonNullable<typeof this.widths>} */ (this.widths);
     const { around, origin, scale } = this.view;
     const { width, height } = this.file;
     place(mount, origin.x - around.side * scale, origin.y - around.side * scale, (width + 2 * around.side) * scale, (height + around.side + around.foot) * scale);
@@ -164,7 +165,7 @@ export class Picture {
         if (!inside) out[i] = OUTLINE;
       }
     }
-    this.over.getContext("2d").putImageData(image, 0, 0);
+    context(this.over).putImageData(image, 0, 0);
     this.lay();
   }
 
@@ -189,8 +190,8 @@ export class Picture {
   layersOf(other) {
     if (!other) return {};
     if (other.layer) return { whole: this.whole[other.layer], part: this.part[other.layer] };
-    if (other.own) return { whole: other.whole.colour };
-    return { whole: other.whole.grey, part: other.part.grey };
+    const { whole = {}, part = {} } = other;
+    return other.own ? { whole: whole.colour } : { whole: whole.grey, part: part.grey };
   }
 
   otherLayers() { return this.layersOf(this.other); }
@@ -231,7 +232,7 @@ export class Picture {
     const opacity = [this.part.opacity, this.whole.opacity].find((one) => one && covers(one, layer));
     if (opacity) checked(out, { ...layer, size: this.file }, opacity);
     if (this.marks && marked && data.length === out.length) this.mark(out, data, width);
-    canvas.getContext("2d").putImageData(image, 0, 0);
+    context(canvas).putImageData(image, 0, 0);
   }
 
   /** Stripes over what clips: falling ones on black, rising ones on white. */

@@ -28,6 +28,7 @@ export function pinning(bench) {
   return {
     pins: copy(version.pins),
     pinsAt: [],
+    /** @type {any[]} */
     pinReadings: [],
     pinsOpen: version.pins.length > 0,
     // pins
@@ -88,7 +89,7 @@ export function pinning(bench) {
       return this.pinReadings[number]?.zone ?? "";
     },
     closestPins() {
-      /** @type {{one: number, other: number, apart: number}|null} */
+      /** @type {any} two pins, and how far they are apart */
       let best = null;
       this.pinReadings.forEach((here, one) => this.pinReadings.slice(one + 1).forEach((there, more) => {
         if (!here || !there) return;

@@ -100,7 +100,7 @@ export function needed(points, within) {
   const kept = new Set([0, points.length - 1]);
   const left = [[0, points.length - 1]];
   while (left.length) {
-    const [begin, end] = left.pop();
+    const [begin, end] = /** @type {number[]} */ (left.pop());
     let [far, farthest] = [within, -1];
     const [ax, ay] = points[begin];
     const [vx, vy] = [points[end][0] - ax, points[end][1] - ay];

@@ -134,7 +134,7 @@ export class Ribbons {
   grab(event, name) {
     if (event.button !== 0) return;
     event.preventDefault();
-    const { foot } = this.parts.find((part) => part.name === name);
+    const foot = this.parts.find((part) => part.name === name)?.foot;
     foot.focus({ preventScroll: true });
     this.heard.choose(name);
     const begun = { ...this.heard.threads()[name] };

@@ -2,6 +2,7 @@
 import { ask } from "../api.js";
 import { own } from "../library.js";
 import { copy, same } from "./paths.js";
+import { remembered } from "../told.js";
 
 const RETRY_MS = 3000;
 /** The key is another one. */
@@ -45,7 +46,7 @@ export class Saver {
   /** What an earlier page could not save, if there is any. */
   unsaved() {
     try {
-      return JSON.parse(localStorage.getItem(this.memory));
+      return remembered(this.memory);
     } catch {
       return null;
     }
@@ -124,7 +125,7 @@ export class Saver {
   }
 
   /** Undo, redo or another step of the history; what the page shows is replaced unless it was changed since. */
-  async sendMove(/** @type {{where?: string, body?: any}} */ { where, body }) {
+  async sendMove(/** @type {any} */ { where, body }) {
     if (!(where in this.shown) || this.shown[where]) {
       const version = await ask("POST", `${this.address}/${where}`, { revision: this.revision, ...body });
       this.take(version);

@@ -7,9 +7,9 @@ import { clamp } from "./paths.js";
  * @property {string} words
  * @property {"number"|"switch"|"choice"|"text"|"colour"|"curve"|"list"|"lines"|"coefficients"} kind
  * @property {string} [unit]
- * @property {number} [low]
- * @property {number} [high]
- * @property {number} [step]
+ * @property {number} low of a number, as the next two
+ * @property {number} high
+ * @property {number} step
  * @property {number} [trial] distance between the bands of a test strip; none: it is not offered there
  * @property {[number, number]} [within] what a test strip tries at the most
  * @property {any} [rest]

@@ -22,10 +22,12 @@ export function seeing(bench) {
     showing: "grey",
     markBlacks: false,
     markWhites: false,
+    /** @type {any} */
     clipping: null,
+    /** @type {any} */
     reading: null,
     averaged: 1,
-    around: SURROUNDS.includes(localStorage.getItem(SHOWN_AS)) ? localStorage.getItem(SHOWN_AS) : "grey",
+    around: SURROUNDS.find((one) => one === localStorage.getItem(SHOWN_AS)) ?? "grey",
     alone: false,
     thirds: false,
     // zoom
@@ -122,7 +124,7 @@ export function seeing(bench) {
       picture.paint();
     },
     showingWords() {
-      if (bench.compare.withoutStep) return `without ${bench.areas.isOpen() ? bench.areas.withoutWords() : bench.vocabulary.steps.find(({ id }) => id === bench.compare.withoutStep).title}`;
+      if (bench.compare.withoutStep) return `without ${bench.areas.isOpen() ? bench.areas.withoutWords() : bench.vocabulary.steps.find(({ id }) => id === bench.compare.withoutStep)?.title}`;
       return { colour: "colour original", plain: "plain conversion", prepared: "prepared colour", mask: "mask alone", edges: "where it is sharpened", grey: "" }[this.showing];
     },
     meter(codes) {

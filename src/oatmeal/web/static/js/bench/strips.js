@@ -65,7 +65,7 @@ export function testing(bench) {
     },
     /** @param {string} path @param {import("./settings.js").Setting} one */
     trialWords(path, one) {
-      const item = path.split(".").at(-2);
+      const item = path.split(".").at(-2) ?? "";
       if (path.startsWith("areas.")) return bench.areas.trialWords(path, one.words.replace("{}", item));
       if (path.startsWith("finish.kept.colours.")) return one.words.replace("{}", bench.kept.title(Number(item)));
       return one.words.replace("{}", /^\d+$/.test(item) ? bench.picked.pickedTitle(Number(item)) : item);
@@ -121,42 +121,51 @@ export function testing(bench) {
     },
     chooseStrip(event) {
       const setting = this.stripSettings().find(({ id }) => id === event.target.value);
+      if (!setting || !this.strip) return;
       sessionStorage.setItem(`strip-${bench.work.step}`, setting.id);
       Object.assign(this.strip, { setting, step: setting.step || 0 });
       this.showStrip();
     },
     chooseCount(count) {
-      this.strip.count = count;
+      this.laid().count = count;
       this.showStrip();
     },
     stripCounts() {
       return COUNTS;
     },
     widen(by) {
-      this.strip.step = Math.round(this.strip.step * by * 1000) / 1000;
+      const strip = this.laid();
+      strip.step = Math.round(strip.step * by * 1000) / 1000;
       this.showStrip();
     },
     turnStrip() {
-      this.strip.upright = !this.strip.upright;
+      const strip = this.laid();
+      strip.upright = !strip.upright;
       this.showStrip();
     },
     stripIsChoice() {
       return Boolean(this.strip?.setting.values);
     },
+    /** The strip that is open; asked only where one is. */
+    laid() {
+      return /** @type {Strip} */ (this.strip);
+    },
     /** Work out the values of the bands and ask for them. */
     showStrip() {
-      const { setting, count, step } = this.strip;
+      const strip = this.laid();
+      const { setting, count, step } = strip;
       if (setting.values) {
-        this.strip.values = copy(setting.values);
-        this.strip.labels = setting.named;
+        strip.values = copy(setting.values);
+        strip.labels = setting.named ?? [];
       } else {
         const here = at(bench.work.recipe, setting.path);
         const middle = here === "auto" ? Math.round(bench.frame.trust.coarse * 100) : here;
+        const { low = 0, high = 0 } = setting;
         const reach = step * (count - 1);
-        const first = reach > setting.high - setting.low ? setting.low : clamp(middle - reach / 2, setting.low, setting.high - reach);
-        const by = reach > setting.high - setting.low ? (setting.high - setting.low) / (count - 1) : step;
-        this.strip.values = Array.from({ length: count }, (_, band) => Math.round((first + band * by) * 1000) / 1000);
-        this.strip.labels = this.strip.values.map((value) => words(value, setting.low < 0));
+        const first = reach > high - low ? low : clamp(middle - reach / 2, low, high - reach);
+        const by = reach > high - low ? (high - low) / (count - 1) : step;
+        strip.values = Array.from({ length: count }, (_, band) => Math.round((first + band * by) * 1000) / 1000);
+        strip.labels = strip.values.map((value) => words(value, low < 0));
       }
       bench.frame.ask(false);
     },
@@ -170,24 +179,25 @@ export function testing(bench) {
     bandStyle(band) {
       const { picture } = bench.parts;
       const { file } = picture;
-      const count = this.strip.values.length;
+      const { values, upright } = this.laid();
+      const count = values.length;
       const begin = band / count;
-      const corner = picture.placeOf({ x: this.strip.upright ? begin * file.width : 0, y: this.strip.upright ? 0 : begin * file.height });
-      const other = picture.placeOf({ x: this.strip.upright ? ((band + 1) / count) * file.width : file.width, y: this.strip.upright ? file.height : ((band + 1) / count) * file.height });
+      const corner = picture.placeOf({ x: upright ? begin * file.width : 0, y: upright ? 0 : begin * file.height });
+      const other = picture.placeOf({ x: upright ? ((band + 1) / count) * file.width : file.width, y: upright ? file.height : ((band + 1) / count) * file.height });
       return { left: `${corner.x}px`, top: `${corner.y}px`, width: `${other.x - corner.x}px`, height: `${other.y - corner.y}px` };
     },
     bands() {
       return this.strip ? this.strip.values.map((_, band) => band) : [];
     },
     bandIsNow(band) {
-      const { setting, values } = this.strip;
+      const { setting, values } = this.laid();
       return JSON.stringify(values[band]) === JSON.stringify(at(bench.work.recipe, setting.path));
     },
     stripPressed() {
       return true; // the bands are buttons of their own
     },
     keepBand(band) {
-      const { setting, values } = this.strip;
+      const { setting, values } = this.laid();
       if (band >= values.length) return;
       put(bench.work.recipe, setting.path, copy(values[band]));
       this.strip = null;

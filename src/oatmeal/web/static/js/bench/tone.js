@@ -3,6 +3,7 @@ import { ask, say } from "../api.js";
 import { clamp, copy, same, typed, words } from "./paths.js";
 import { endWithin } from "./settings.js";
 import { nextTick } from "./ticks.js";
+import { context } from "../told.js";
 
 const EMPTY_END = 0.002;
 const USUAL_BUDGET = 0.05;
@@ -143,11 +144,11 @@ function wave(canvas, { width, height, data }) {
     }
   }
   const full = (width / columns) * (height / step) * 0.06;
-  const ink = getComputedStyle(canvas).color.match(/\d+/g).slice(0, 3).map(Number);
+  const ink = (getComputedStyle(canvas).color.match(/\d+/g) ?? []).slice(0, 3).map(Number);
   const image = new ImageData(columns, tones);
   for (let i = 0; i < counts.length; i += 1) {
     const strength = Math.min(1, Math.sqrt(counts[i] / full));
     image.data.set([...ink, Math.round(255 * strength)], 4 * i);
   }
-  canvas.getContext("2d").putImageData(image, 0, 0);
+  context(canvas).putImageData(image, 0, 0);
 }

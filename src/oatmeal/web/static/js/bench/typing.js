@@ -28,7 +28,7 @@ export function watchTyping(root, { picture, undo, redo }) {
     fresh.select();
   });
   root.addEventListener("click", ({ target }) => {
-    if (target === fresh && fresh.selectionStart === fresh.selectionEnd) fresh.select(); // the click had set a caret
+    if (fresh && target === fresh && fresh.selectionStart === fresh.selectionEnd) fresh.select(); // the click had set a caret
     fresh = null;
   });
   root.addEventListener("keydown", (event) => {

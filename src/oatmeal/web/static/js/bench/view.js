@@ -157,7 +157,7 @@ export class View {
   setZoom(zoom, anchor) {
     const at = anchor && this.placeOf(anchor);
     this.zoom = zoom;
-    if (anchor && zoom !== "fit") {
+    if (anchor && at && zoom !== "fit") {
       const { pane, scale } = this;
       this.centre = {
         x: anchor.x - (at.x - pane.x - pane.width / 2) / scale,
