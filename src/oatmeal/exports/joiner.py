@@ -62,7 +62,7 @@ class Made:
 
 
 def run(task: JoinTask) -> Made:
-    """Join frames in a process of its own; raises :class:`PhotoFileError` or ``Cancelled``."""
+    """Join frames in a process of its own; raises :class:`Told` or ``Cancelled``."""
     progress, cancel = Path(task.progress), Path(task.progress + ".cancel")
     try:
         for source, sha256, name in zip(task.sources, task.sums, task.names, strict=True):

@@ -164,7 +164,7 @@ class Output:
 
     @property
     def dtype(self) -> type[np.uint8] | type[np.uint16]:
-        """The type of the codes that :func:`encode` wants."""
+        """The type of the codes that :mod:`oatmeal.photofile.encode` wants."""
         return np.uint8 if self.depth == 8 else np.uint16
 
 

@@ -96,7 +96,7 @@ def to_linear(codes: NDArray[Any], profile: bytes, *, grey: bool = False) -> NDA
 def linear_tables(
     profile: bytes | None, dtype: type[np.uint8] | type[np.uint16], *, grey: bool = False
 ) -> NDArray[np.float32] | None:
-    """Tables from codes to linear sRGB, for :func:`oatmeal.core.kernels.look_up`.
+    """Tables from codes to linear sRGB, for :func:`oatmeal.core.colour.kernels.look_up`.
 
     Returns
     -------

@@ -30,7 +30,7 @@ class Wish:
     Attributes
     ----------
     groups : sequence of str
-        Names of :data:`oatmeal.core.carry.GROUPS`.
+        Names of :data:`oatmeal.core.recipe.carry.GROUPS`.
     strength : float
         0 to 1.5.
     own_exposure, own_points : bool

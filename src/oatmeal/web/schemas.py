@@ -233,7 +233,7 @@ else:
 
 
 class Form(_Form):
-    """How a finished file is written, of all that is declared for :class:`.Output`.
+    """How a finished file is written, of all that is declared for :class:`oatmeal.photofile.output.Output`.
 
     A size of 0 keeps that of the photograph.
     """

@@ -70,7 +70,7 @@ def _unserialize(codegen: Any, state: Any) -> Any:
 
 
 def _rebuild_environment(module: str, constants: list[Any], name: str) -> Any:
-    """What :func:`numba.core.environment._rebuild_env` does; a module is not imported for it.
+    """What ``numba.core.environment._rebuild_env`` does; a module is not imported for it.
 
     Functions that run without the interpreter never look into their module.
     """

@@ -150,8 +150,8 @@ def mixed(
 ) -> Plane:
     """Linear grey of weighted or six colours, and of lifted ranges, in one pass.
 
-    What the passes for each part of it would give (:func:`weighted`, then the planes of
-    :func:`oatmeal.core.colour.kernels.colours` and :func:`lift`), bit for bit.
+    What the passes for each part of it would give (``weighted`` of :mod:`oatmeal.core.mix.kernels`, then the planes of
+    :func:`oatmeal.core.colour.kernels.colours` and ``lift``), bit for bit.
 
     Parameters
     ----------
@@ -163,7 +163,7 @@ def mixed(
     table : float32 (N,)
         From codes to light.
     lifts : (table, low, high), optional
-        As :func:`lift` takes them.
+        As ``lift`` takes them.
     """
     out = plane_of(source)
     stops, low, high = lifts or (_NOTHING, 0.0, 1.0)

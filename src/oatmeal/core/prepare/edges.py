@@ -82,7 +82,7 @@ BANDS: Final = _bands()
 
 @dataclass(frozen=True)
 class Ground:
-    """Maps of the whole picture, float32 (7, h, w), as :func:`edge_kernels.freed` reads them."""
+    """Maps of the whole picture, float32 (7, h, w), as ``edge_kernels.freed`` reads them."""
 
     maps: NDArray[np.float32]
 

@@ -44,7 +44,7 @@ _TOO_LARGE: Final = Problem("", "the recipe is larger than 1 MB, which no recipe
 
 
 class RecipeError(ValueError):
-    """A recipe that cannot be used; :attr:`problems` says where and why."""
+    """A recipe that cannot be used; ``problems`` says where and why."""
 
     def __init__(self, problems: list[Problem]) -> None:
         self.problems = problems
