@@ -58,7 +58,7 @@ class JoinDesk:
         )
 
     def laid(self, token: str) -> Laid:
-        """What came of a look; raises :class:`~oatmeal.library.errors.Missing` once it is forgotten."""
+        """What came of a look; raises ``Missing`` once it is forgotten."""
         return self._looks.result(token)
 
     def _laid(self, frames: list[Shown], choices: Choices, told: Told) -> Laid:

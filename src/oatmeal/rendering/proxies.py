@@ -79,7 +79,7 @@ class Proxies:
             return None
 
     def decode(self, original: Original) -> SourcePicture:
-        """The original at its full size; raises :class:`~oatmeal.photofile.errors.Lost` if it is not what was taken in."""
+        """The original at its full size; raises ``Lost`` if it is not what was taken in."""
         return decode(self._store.checked(original), original.name, self._limits)
 
     def camera_look(self, original: Original) -> list[tuple[float, float]] | None:

@@ -233,7 +233,7 @@ else:
 
 
 class Form(_Form):
-    """How a finished file is written, of all that is declared for :class:`oatmeal.photofile.output.Output`.
+    """How a finished file is written, of all that is declared for the command's output.
 
     A size of 0 keeps that of the photograph.
     """

@@ -22,7 +22,7 @@ from numba.core.runtime import _nrt_python  # type: ignore[attr-defined]
 
 
 def _load_overload(cache: Any, signature: Any, context: Any) -> Any:
-    """What :meth:`numba.core.caching.Cache.load_overload` does, with less made ready."""
+    """What ``numba.core.caching.Cache.load_overload`` does, with less made ready."""
     _name_helpers()
     with cache._guard_against_spurious_io_errors():
         return cache._load_overload(signature, context)
@@ -32,7 +32,7 @@ def _load_overload(cache: Any, signature: Any, context: Any) -> Any:
 def _name_helpers() -> None:
     """Tell the linker where the functions are that give out memory for arrays.
 
-    :meth:`numba.core.runtime.nrt._Runtime.initialize` does so, too, and compiles the functions
+    ``numba.core.runtime.nrt._Runtime.initialize`` does so, too, and compiles the functions
     that loops are built with; a loop from the cache holds them.
     """
     for name, address in _nrt_python.c_helpers.items():
@@ -62,7 +62,7 @@ class _Loaded(JITCodeLibrary):
 
 
 def _unserialize(codegen: Any, state: Any) -> Any:
-    """What :meth:`numba.core.codegen.Codegen.unserialize_library` does."""
+    """What ``numba.core.codegen.Codegen.unserialize_library`` does."""
     name, kind, data = state
     if kind == "object":
         return _Loaded(codegen, name, *data)

@@ -150,7 +150,8 @@ def mixed(
 ) -> Plane:
     """Linear grey of weighted or six colours, and of lifted ranges, in one pass.
 
-    What the passes for each part of it would give (``weighted`` of :mod:`oatmeal.core.mix.kernels`, then the planes of
+    What the passes for each part of it would give (``weighted`` of
+    :mod:`oatmeal.core.mix.kernels`, then the planes of
     :func:`oatmeal.core.colour.kernels.colours` and ``lift``), bit for bit.
 
     Parameters

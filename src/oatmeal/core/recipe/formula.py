@@ -1,8 +1,8 @@
 """Formulas: an expression in channel values, checked against a whitelist and compiled to a program.
 
 The text is parsed by Python's own parser but never evaluated as code: each node must be on the
-whitelist and becomes one instruction for :mod:`oatmeal.core.mix.formula_kernel`, which runs the whole
-program in one pass over the picture.
+whitelist and becomes one instruction for :mod:`oatmeal.core.mix.formula_kernel`, which runs the
+whole program in one pass over the picture.
 """
 
 from __future__ import annotations

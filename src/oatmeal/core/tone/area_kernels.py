@@ -326,7 +326,7 @@ def moved(
     maps: Maps,
     unit: float,
 ) -> Plane:
-    """What :func:`oatmeal.core.tone.kernels.local` made, with other settings where areas are; elsewhere the same numbers.
+    """What the whole's loop made, with other settings where areas are; elsewhere the same numbers.
 
     Parameters
     ----------
