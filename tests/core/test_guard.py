@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 import skimage.data
 from PIL import Image
-from samples import DEMO, codes, linear_of, of_scikit_learn
+from samples import DEMO, codes, linear_of, of_scikit_learn, write_dng
 
 from oatmeal.core.colour import (
     decode_srgb,
@@ -167,6 +167,30 @@ def test_no_recipe_draws_the_blocks_of_an_ordinary_jpeg(name):
     assert steps(grey(coded, RECIPES[name])) <= 1.1 * plain
     if name == "lift":
         assert steps(grey(coded, RECIPES[name], 0)) > 1.4 * plain
+
+
+def test_threads_draw_no_blocks_either():
+    """Blue led away, strengthened and darkened in the colour picture, in china.jpg's sky."""
+    coded = of_scikit_learn("china.jpg")
+    blue = {"prepare": {"threads": {"blue": {"hue": 15, "strength": 180, "bright": -1.5}}}}
+
+    def steps(document, guard):
+        made = render(
+            of_codes(coded), from_document({**document, "mix": {"guard": guard}}), np.float32
+        )
+        return 255 * np.abs(np.diff(made[:70, :200], axis=1))[:, 7::8].mean()
+
+    plain = steps({}, 0)
+    assert steps(blue, "auto") <= 1.1 * plain
+    assert steps(blue, 0) > steps(blue, "auto")
+
+
+def test_colour_of_a_raw_file_is_as_fine_as_its_light(tmp_path):
+    """A mosaic of scikit-image's coffee, developed: nothing was compressed."""
+    light = decode_srgb(skimage.data.coffee() / 255)
+    found = decode(write_dng(tmp_path / "a.dng", light)).trust()
+    assert not found.settles
+    assert found.wanted("auto").coarse == 0
 
 
 @pytest.mark.parametrize(

@@ -146,6 +146,29 @@ def test_a_neutral_spot_moves_nothing_and_a_pale_one_no_whole_range():
     assert 1 <= max(moves.values()) <= 2.5
 
 
+def test_a_pale_spot_takes_little_of_the_picture_with_it():
+    """Spots of a breath of colour in the demo: either they say that they do not answer, or dragging
+    one a stop darker moves it about a stop, and a fraction of the picture by more than 1.5."""
+    moved, taken = [], []
+    for name in ("first-lift", "bunting", "valley-fog", "mugs-on-the-stall"):
+        work = Pipeline(proxy(decode(DEMO / f"{name}.jpg"), 600))
+        lab, rest = colour.oklab(work.prepared(REST)), work.mixed(REST)
+        chroma = np.hypot(lab[..., 1], lab[..., 2])
+        rows, columns = np.nonzero((chroma > 0.02) & (chroma < 0.04))
+        for place in np.linspace(0, len(rows) - 1, 12).astype(int):
+            y, x = rows[place], columns[place]
+            found = read_spot(work, REST, (x + 0.5) / chroma.shape[1], (y + 0.5) / chroma.shape[0])
+            if not found.per_stop:
+                continue
+            lifts = {range_: -stops for range_, stops in found.per_stop.items()}
+            stops = np.log2(work.mixed(from_document({"mix": {"lifts": lifts}})) / rest)
+            moved.append(-stops[max(0, y - 2) : y + 3, max(0, x - 2) : x + 3].mean())
+            taken.append((stops < -1.5).mean())
+    assert len(moved) >= 12
+    assert np.mean(moved) == pytest.approx(1, abs=0.15)
+    assert np.mean(taken) < 0.1
+
+
 def test_reach_of_a_picked_colour():
     rgb = patches(RED, GREEN)
     mask = touched_by_picked(Pipeline(rgb).analysis(REST), Picked(colour=hexed(RED)))
