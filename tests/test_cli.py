@@ -208,7 +208,7 @@ from oatmeal.core.recipe import read
 from oatmeal.core.tone import fine_kernel
 from oatmeal.exports.convert import rehearse
 from oatmeal.photofile.output import Output
-recipe = read('{"mix": {"lifts": {"red": 1}}, "tone": {"detail": 20}}')
+recipe = read('{"mix": {"lifts": {"red": 0.2}}, "tone": {"detail": 20}}')
 print(bool(one_pass._mixed.compiled.signatures), bool(fine_kernel._fine.compiled.signatures))
 rehearse(recipe, Output())
 print(bool(one_pass._mixed.compiled.signatures), bool(fine_kernel._fine.compiled.signatures))

@@ -85,7 +85,7 @@ def test_neutrals_never_move_under_lifts(lifts, pale):
 def test_lifts_equal_their_definition(lifts, pale):
     """Y * 2 ** (s(C) * sum(lift_i w_i(h))), from OKLab in double precision."""
     settings_ = Mix(lifts=Lifts(**lifts), pale=pale)
-    grey = Pipeline(RGB).mixed(Recipe(mix=settings_))
+    grey = Pipeline(RGB).get("lifted", Recipe(mix=settings_))
     hue, chroma = colour.hue_and_chroma(colour.oklab(RGB))
     weights = ranges.weights(hue, settings_.centres.model_dump())
     stops = weights @ np.array([lifts[name] for name in ranges.NAMES])

@@ -39,7 +39,7 @@ WHOLE = Pipeline(SMALL.linear(0, 0, SMALL.width, SMALL.height)).codes(STRONG, np
 @given(st.integers(0, 400), st.integers(0, 290), st.integers(1, 200), st.integers(1, 200))
 def test_a_region_equals_that_region_of_the_whole(x, y, width, height):
     width, height = min(width, SMALL.width - x), min(height, SMALL.height - y)
-    part = Pipeline(SMALL.linear(x, y, width, height)).codes(STRONG, np.uint16)
+    part = Region(SMALL, (x, y, width, height), STRONG).codes(STRONG, np.uint16)
     assert np.array_equal(part, WHOLE[y : y + height, x : x + width])
 
 
@@ -148,7 +148,7 @@ def test_a_strip_has_the_margin_that_detail_needs_in_a_very_large_picture():
     """Two box means of radius round(L / 800): beyond about 13,200 px more than the guard's 32."""
     order = Order(read('{"mix": {"lifts": {"red": 1}, "guard": 50}, "tone": {"detail": 40}}'))
     huge = Place(Window(0, 0, 20000, 9000), SMALL)
-    assert order.margin(huge) == 2 * 25 + 28
+    assert order.margin(huge) == 2 * 25 + 28 + 4
     assert order.grid(huge) == 4
     assert Order(REST).margin(huge) == 0
 

@@ -59,6 +59,7 @@ ROOMS: Final = (
     Room("bands.kernels", "the picture", 1.1),
     Room("colour.filters", "the picture", 0.5),
     Room("seeing.kernels", "Mix", 2.5),
+    Room("mix.transition_kernels", "Mix", 1.0),
     Room("guard.kernels", "Mix", 9.5),
     Room("prepare.noise_kernels", "Prepare", 5.6),
     Room("finish.kernels", "Finish", 7.9),

@@ -5,10 +5,12 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from oatmeal.core.colour.kernels import colours as colours_of
 from oatmeal.core.guard import Analysis, analyse
 from oatmeal.core.maps import Masks
-from oatmeal.core.mix import lifting
-from oatmeal.core.picture import Coded, Pixels
+from oatmeal.core.mix import lifting, transitions
+from oatmeal.core.mix.transitions import Transitions, find_transitions
+from oatmeal.core.picture import Coded, Pixels, light_of
 from oatmeal.core.recipe import REST, Recipe
 from oatmeal.core.stages import Place, stage
 
@@ -21,8 +23,13 @@ def analysis(recipe: Recipe, place: Place, rgb_linear: Plane) -> Analysis:
     return analyse(rgb_linear)
 
 
+def _edges(recipe: Recipe) -> bool:
+    """True where edges are to be lifted as mixtures."""
+    return transitions.looked_for(recipe.mix, bool(recipe.areas.lifted))
+
+
 def at_once(recipe: Recipe, place: Place, source: Pixels) -> Plane | None:
-    """The mixed grey straight from the prepared colour, where no area has a say."""
+    """The lifted grey straight from the prepared colour, where no area has a say."""
     if recipe.areas.lifted:
         return None
     return lifting.at_once(source, recipe.mix)
@@ -55,17 +62,51 @@ def area_lifts(recipe: Recipe, place: Place, colours: Analysis, found: Masks) ->
 
 
 @stage(
-    "mixed",
+    "lifted",
     reads=(*_LIFTS, "mix.centres", "mix.pale"),
     needs=("base", "analysis", "area_lifts"),
     moved_by=(*_LIFTS, "areas.lifted"),
     at_once=("prepared", at_once),
 )
-def mixed(
+def lifted(
     recipe: Recipe, place: Place, grey: Plane, colours: Analysis, more: Plane | None
 ) -> Plane:
-    """Linear grey after the Mix step, float32 ``(H, W)``."""
+    """Linear grey with lifts of ranges and of picked colours, float32 ``(H, W)``."""
     return lifting.lifted(grey, colours, recipe.mix, more)
+
+
+def _found(place: Place, planes: tuple[Plane, Plane, Plane]) -> Transitions | None:
+    scale = place.picture.scale
+    return find_transitions(planes, transitions.step_of(scale)) if scale else None
+
+
+def transitions_at_once(recipe: Recipe, place: Place, source: Pixels) -> Transitions | None:
+    """The same where nobody asks for hues, from the prepared colour."""
+    return _found(place, colours_of(light_of(source)))
+
+
+@stage(
+    "transitions",
+    needs=("analysis",),
+    when=_edges,
+    margin=lambda recipe, place: transitions.step_of(place.picture.scale) + 1,
+    at_once=("prepared", transitions_at_once),
+)
+def found_transitions(recipe: Recipe, place: Place, colours: Analysis) -> Transitions | None:
+    """The pixels that edges between two colours cross; none in a sample of colours."""
+    return _found(place, (colours.lightness, colours.a_axis, colours.b_axis))
+
+
+@stage(
+    "mixed",
+    needs=("lifted", "base", "transitions"),
+    idle=lambda recipe: not _edges(recipe),
+)
+def mixed(
+    recipe: Recipe, place: Place, grey: Plane, plain: Plane, found: Transitions | None
+) -> Plane:
+    """Linear grey after the Mix step, float32 ``(H, W)``."""
+    return grey if found is None else transitions.evened(grey, plain, found)
 
 
 @stage("mixed_peak", reads=("mix",), needs=("brightest",))
@@ -74,4 +115,4 @@ def mixed_peak(recipe: Recipe, place: Place, brightest: float) -> float:
     return lifting.peak(recipe.mix, brightest)
 
 
-STAGES = (analysis, base, area_lifts, mixed, mixed_peak)
+STAGES = (analysis, base, area_lifts, lifted, found_transitions, mixed, mixed_peak)

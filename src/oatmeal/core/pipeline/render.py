@@ -68,7 +68,8 @@ def render(
     """
     order = Order(recipe.plain() if colour else recipe)
     view = framed(picture, prepare.geometry(order.recipe))
-    if order.works("settled") and not view.trust().wanted(recipe.mix.guard).settles:
+    unsettled = order.works("settled") and not order.works("transitions")
+    if unsettled and not view.trust().wanted(recipe.mix.guard).settles:
         # nobody is to look whether something was done about colour that is fine
         mix = order.given.mix.model_copy(update={"guard": 0.0})
         order = Order(order.given.model_copy(update={"mix": mix}))

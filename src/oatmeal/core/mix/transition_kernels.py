@@ -1,0 +1,190 @@
+"""Compiled loops of transitions: which pixels are mixtures, and their lifts."""
+
+from __future__ import annotations
+
+import math
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from oatmeal.core.colour.lanes import log2_one, smooth
+from oatmeal.core.loops import parallel, rows_of, serial
+
+_f = np.float32
+
+Plane = NDArray[np.float32]
+
+#: The ways across an edge, ``(rows, columns)``.
+AXES: Final = ((0, 1), (1, 0), (1, 1), (1, -1))
+
+#: Distance from the line between two colours, over their distance, up to which a colour lies on it,
+#: and from which it does not; how far beyond its ends it may lie.
+_ON, _OFF, _SPARE = _f(0.25), _f(0.5), _f(0.05)
+
+#: What both sides change by in the next pixel, over their distance, up to which they are flat, and
+#: from which this is no edge but a slope of colours.
+_FLAT, _SLOPE = _f(0.1), _f(0.22)
+
+#: Added to light before it is divided.
+_TINY = _f(1e-6)
+
+
+@serial
+def _look(  # type: ignore[no-untyped-def]
+    lightness, a_axis, b_axis, y, x, way, down, across, step, low, scale, per_off, per_slope,
+    weight, share, axis,
+):  # fmt: skip
+    """Whether one pixel is a mixture of two whose colours are apart, and of how much of each."""
+    below, above, one, two = y + down, y - down, x + across, x - across
+    by_l = lightness[below, one] - lightness[above, two]
+    by_a, by_b = a_axis[below, one] - a_axis[above, two], b_axis[below, one] - b_axis[above, two]
+    apart = by_a * by_a + by_b * by_b
+    at_l = lightness[y, x] - lightness[above, two]
+    at_a, at_b = a_axis[y, x] - a_axis[above, two], b_axis[y, x] - b_axis[above, two]
+    whole = apart + by_l * by_l
+    part = (at_l * by_l + at_a * by_a + at_b * by_b) / whole
+    if part < -_SPARE or part > _f(1.0) + _SPARE:
+        return
+    off_l, off_a, off_b = at_l - part * by_l, at_a - part * by_a, at_b - part * by_b
+    off = math.sqrt((off_l * off_l + off_a * off_a + off_b * off_b) / whole)
+    sure = smooth(math.sqrt(apart), low, scale) * (_f(1.0) - smooth(off, _ON, per_off))
+    if sure <= weight[y, x]:
+        return
+    # both sides are things, not pixels that happen to differ
+    own = _f(0.0)
+    for side in range(2):
+        row, at = (below, one) if side == 0 else (above, two)
+        turn = 1 if side == 0 else -1
+        out_y = row + turn * (1 if down > 0 else 0)
+        out_x = at + turn * (0 if across == 0 else (1 if across > 0 else -1))
+        d_l = lightness[row, at] - lightness[out_y, out_x]
+        d_a, d_b = a_axis[row, at] - a_axis[out_y, out_x], b_axis[row, at] - b_axis[out_y, out_x]
+        own += d_l * d_l + d_a * d_a + d_b * d_b
+    sure *= _f(1.0) - smooth(math.sqrt(own / whole), _FLAT, per_slope)
+    if sure > weight[y, x]:
+        weight[y, x], axis[y, x] = sure, np.uint8(way)
+        part = min(max(part, _f(0.0)), _f(1.0))
+        # light is mixed, and lightness is about its cube root
+        one_l, two_l = lightness[below, one], lightness[above, two]
+        whole_l = one_l * one_l * one_l - two_l * two_l * two_l
+        here_l = two_l + part * by_l
+        light = here_l * here_l * here_l - two_l * two_l * two_l
+        even = abs(whole_l) < _f(1e-3)
+        share[y, x] = part if even else min(max(light / whole_l, _f(0.0)), _f(1.0))
+
+
+@parallel
+def _between(chunk, lightness, a_axis, b_axis, step, low, scale, weight, share, axis):  # type: ignore[no-untyped-def]
+    height, width = lightness.shape
+    left, right = step + 1, width - step - 1
+    per_off, per_slope = _f(1.0) / (_OFF - _ON), _f(1.0) / (_SLOPE - _FLAT)
+    apart = np.empty(width, np.float32)
+    for y in rows_of(chunk, height):
+        for x in range(width):
+            weight[y, x] = _f(0.0)
+        if right <= left:
+            continue
+        for way in range(4):
+            down = 0 if way == 0 else step
+            across = 0 if way == 1 else (-step if way == 3 else step)
+            if y - down - 1 < 0 or y + down + 1 >= height:
+                continue
+            below, above = y + down, y - down
+            count = right - left
+            one_a, two_a = a_axis[below, left + across :], a_axis[above, left - across :]
+            one_b, two_b = b_axis[below, left + across :], b_axis[above, left - across :]
+            most = _f(0.0)
+            for x in range(count):
+                by_a, by_b = one_a[x] - two_a[x], one_b[x] - two_b[x]
+                apart[x] = by_a * by_a + by_b * by_b
+            for x in range(count):
+                most = max(most, apart[x])
+            if most <= low * low:
+                continue
+            for x in range(left, right):
+                if apart[x - left] > low * low:
+                    _look(
+                        lightness, a_axis, b_axis, y, x, way, down, across, step, low, scale,
+                        per_off, per_slope, weight, share, axis,
+                    )  # fmt: skip
+
+
+@parallel
+def _even(chunk, lifted, base, places, one, other, share, weight, seen, per_stop, out):  # type: ignore[no-untyped-def]
+    for row in rows_of(chunk, places.shape[0]):
+        here, this, that = places[row], one[row], other[row]
+        part, rest = share[row], _f(1.0) - share[row]
+        wanted = part * lifted[this] + rest * lifted[that]
+        plain = part * base[this] + rest * base[that]
+        now = max(lifted[here], _TINY)
+        light = max(base[here] * (wanted / max(plain, _TINY)), _TINY)
+        stops = abs(log2_one(light) - log2_one(now))
+        amount = weight[row] * smooth(stops, seen, per_stop)
+        out[here] = lifted[here] + amount * (light - lifted[here])
+
+
+def between(
+    planes: tuple[Plane, Plane, Plane], step: int, apart: tuple[float, float]
+) -> tuple[Plane, Plane, NDArray[np.uint8]]:
+    """How surely each pixel's colour is a mixture of those to either side.
+
+    Parameters
+    ----------
+    planes : three float32 (H, W)
+        OKLab.
+    step : int
+        Pixels to either side.
+    apart : (float, float)
+        Distance in a and b from which two colours are two, and surely are.
+
+    Returns
+    -------
+    weight, share : float32 (H, W)
+        0 to 1; of the side that the axis leads to.
+    axis : uint8 (H, W)
+        A number of :data:`AXES`.
+    """
+    weight, share = np.empty_like(planes[0]), np.empty_like(planes[0])
+    axis = np.empty(planes[0].shape, np.uint8)
+    scale = _f(1 / (apart[1] - apart[0]))
+    _between(*planes, step, _f(apart[0]), scale, weight, share, axis)
+    return weight, share, axis
+
+
+def even(
+    lifted: Plane,
+    base: Plane,
+    places: NDArray[np.int64],
+    one: NDArray[np.int64],
+    other: NDArray[np.int64],
+    share: Plane,
+    weight: Plane,
+    seen: tuple[float, float],
+    out: Plane,
+) -> None:
+    """Lift pixels as mixtures of others, in place of ``out``; see :func:`between`.
+
+    ``seen`` are the stops by which that must move a pixel to be done, and to be done wholly.
+    """
+    per_stop = _f(1 / (seen[1] - seen[0]))
+    _even(lifted, base, places, one, other, share, weight, _f(seen[0]), per_stop, out)
+
+
+def warm() -> None:
+    """Compile, or load from the cache."""
+    plane = np.full((8, 8), 0.2, np.float32)
+    weight, share, _ = between((plane, plane, plane), 2, (0.06, 0.12))
+    places = np.zeros(2, np.int64)
+    flat = plane.ravel()
+    even(
+        flat,
+        flat,
+        places,
+        places,
+        places,
+        share.ravel()[:2],
+        weight.ravel()[:2],
+        (0.3, 0.8),
+        flat.copy(),
+    )
