@@ -127,6 +127,65 @@ def _read(curves, rows, part, index, between, found, out):  # type: ignore[no-un
         out[x] += part[x] * (there - out[x])
 
 
+@inline_rows
+def _find_white(  # type: ignore[no-untyped-def]
+    curves, base, limits, count, white, at, part, index, between, room
+):
+    """The curves for a row's whites, and where its base lies in them, from white on."""
+    _find_ends(white, limits, count, at, part)
+    for x in range(base.shape[0]):
+        room[x] = base[x] - white[x]
+    _find(room, curves.shape[1] - 1, index, between)
+
+
+@inline_rows
+def _press(  # type: ignore[no-untyped-def]
+    curves, at_white, amounts, base, limits, count,
+    white, way, gain, at, part, index, between, found, room,
+):  # fmt: skip
+    """Highlights: their gain, where white comes to lie, and how much longer the way to it is."""
+    width = base.shape[0]
+    _find_white(curves, base, limits, count, white, at, part, index, between, room)
+    for x in range(width):
+        at[x] += np.int32(count) if amounts[x] > _f(0.0) else np.int32(0)
+    _read(curves, at, part, index, between, found, gain)
+    for x in range(width):
+        share = abs(amounts[x])
+        there = at_white[at[x]] + part[x] * (at_white[at[x] + 1] - at_white[at[x]])
+        gain[x] *= share
+        way[x] += (share * there - gain[x]) / max(white[x] - base[x], _WAY)
+        white[x] += share * there
+
+
+@inline_rows
+def _open(  # type: ignore[no-untyped-def]
+    curves, amounts, base, limits, count, black, gain, at, part, index, between, found
+):
+    """Shadows: what they add to the gain; what they read comes to lie in the place of black."""
+    width = base.shape[0]
+    _find_ends(black, limits, count, at, part)
+    _find(base, curves.shape[1] - 1, index, between)
+    for x in range(width):
+        at[x] += np.int32(count) if amounts[x] > _f(0.0) else np.int32(0)
+    _read(curves, at, part, index, between, found, black)
+    for x in range(width):
+        gain[x] += abs(amounts[x]) * black[x]
+
+
+@inline_rows
+def _deepen(  # type: ignore[no-untyped-def]
+    curves, amounts, base, limits, count,
+    white, way, gain, at, part, index, between, found, room,
+):  # fmt: skip
+    """Depth, at what highlights and shadows leave: its gain alone, and the way to white."""
+    width = base.shape[0]
+    _find_white(curves, base, limits, count, white, at, part, index, between, room)
+    _read(curves, at, part, index, between, found, gain)
+    for x in range(width):
+        gain[x] *= amounts[x]
+        way[x] *= _f(1.0) - gain[x] / max(white[x] - base[x], _WAY)
+
+
 @parallel
 def _moved(  # type: ignore[no-untyped-def]
     chunk, grey, wide, first, step, numbers, maps, of_map, factors, amounts, zones, curves,
@@ -134,7 +193,7 @@ def _moved(  # type: ignore[no-untyped-def]
 ):  # fmt: skip
     highlights, at_white, shadows, depths = curves
     count, most = depths.shape[0], inside.shape[1]
-    floats, numbers_ = np.empty((10, most), np.float32), np.empty((6, most), np.float32)
+    floats, given = np.empty((10, most), np.float32), np.empty((6, most), np.float32)
     places, rows, pairs = (
         np.empty(most, np.int32), np.empty(most, np.int32), np.empty(most, np.int64)
     )  # fmt: skip
@@ -150,7 +209,7 @@ def _moved(  # type: ignore[no-untyped-def]
         textured = floats[9, :width]
         index, at, found = places[:width], rows[:width], pairs[:width]
         for one in range(6):
-            line = numbers_[one]
+            line = given[one]
             if of_map[one] < 0:
                 for x in range(width):
                     line[x] = numbers[one]
@@ -158,8 +217,8 @@ def _moved(  # type: ignore[no-untyped-def]
                 mapped = maps[of_map[one], row, a:b]
                 for x in range(width):
                     line[x] = mapped[x]
-        shift, high, low = numbers_[0, :width], numbers_[1, :width], numbers_[2, :width]
-        deep, veil, detail = numbers_[3, :width], numbers_[4, :width], numbers_[5, :width]
+        shift, high, low = given[0, :width], given[1, :width], given[2, :width]
+        deep, veil, detail = given[3, :width], given[4, :width], given[5, :width]
         _split(grey[y, begin:end], wide, first + step * y, begin, light, base, middle)
         for x in range(width):
             base[x] += shift[x]
@@ -175,45 +234,27 @@ def _moved(  # type: ignore[no-untyped-def]
             for x in range(width):
                 factor = both[2 * x] + between[x] * (both[2 * x + 1] - both[2 * x])
                 textured[x] += amount[x] * factor * middle[x]
+        for x in range(width):
+            gain[x] = _f(0.0)
         if used[0]:
-            _find_ends(white, limits[0], count, at, part)
-            for x in range(width):
-                gain[x] = base[x] - white[x]
-            _find(gain, zones.shape[0] - 1, index, between)
-            for x in range(width):
-                at[x] += np.int32(count) if high[x] > _f(0.0) else np.int32(0)
-            _read(highlights, at, part, index, between, found, gain)
-            for x in range(width):
-                share = abs(high[x])
-                there = at_white[at[x]] + part[x] * (at_white[at[x] + 1] - at_white[at[x]])
-                gain[x] *= share
-                way[x] += (share * there - gain[x]) / max(white[x] - base[x], _WAY)
-                white[x] += share * there
-        else:
-            for x in range(width):
-                gain[x] = _f(0.0)
+            _press(
+                highlights, at_white, high, base, limits[0], count,
+                white, way, gain, at, part, index, between, found, middle,
+            )  # fmt: skip
         if used[1]:
             for x in range(width):
                 middle[x] = ends[0] + shift[x]
-            _find_ends(middle, limits[1], count, at, part)
-            _find(base, zones.shape[0] - 1, index, between)
-            for x in range(width):
-                at[x] += np.int32(count) if low[x] > _f(0.0) else np.int32(0)
-            _read(shadows, at, part, index, between, found, middle)
-            for x in range(width):
-                gain[x] += abs(low[x]) * middle[x]
+            _open(
+                shadows, low, base, limits[1], count, middle, gain, at, part, index, between, found
+            )
         if used[2]:
-            _find_ends(white, limits[0], count, at, part)
             for x in range(width):
-                base[x] += gain[x]
-                middle[x] = base[x] - white[x]
-            _find(middle, zones.shape[0] - 1, index, between)
-            _read(depths, at, part, index, between, found, middle)
-            for x in range(width):
-                less = deep[x] * middle[x]
-                way[x] *= _f(1.0) - less / max(white[x] - base[x], _WAY)
                 light[x] += gain[x]
-                gain[x] = less
+                base[x] += gain[x]
+            _deepen(
+                depths, deep, base, limits[0], count,
+                white, way, gain, at, part, index, between, found, middle,
+            )  # fmt: skip
         for x in range(width):
             least = _LEAST_WAY if high[x] > _f(0.0) else _f(1.0)
             more[x] *= min(max(way[x], least), _MOST_WAY) - _f(1.0)
@@ -382,8 +423,7 @@ def _light_curves() -> tuple[Any, ...]:
     highlights, shadows, depth = light_rows()
     whites = np.linspace(*WHITE_STOPS, ROWS)
     at_white = np.array([float(pressed(white, white)) for white in whites] + [0.0] * ROWS)
-    joined = (pairs_of_rows(curves.reshape(-1, TABLE_SIZE)) for curves in (highlights, shadows))
-    one, two = joined
+    one, two = (pairs_of_rows(each.reshape(-1, TABLE_SIZE)) for each in (highlights, shadows))
     return one, at_white.astype(np.float32), two, pairs_of_rows(depth)
 
 

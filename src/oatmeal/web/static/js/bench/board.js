@@ -84,7 +84,7 @@ export class Board {
 
   /** Scale and middle at which picture and frame are seen whole; they stay while something is dragged. */
   place() {
-    if (this.held && this.at) return;
+    if (this.held) return;
     const { around, right } = this.heard.laid();
     const corners = [...right.corners(), [around.x - around.a, around.y - around.b], [around.x + around.a, around.y + around.b]];
     const [xs, ys] = [corners.map(([x]) => x), corners.map(([, y]) => y)];
