@@ -5,7 +5,7 @@ import json
 
 import pytest
 from fuzz.shapes import value as value_of
-from web.test_bodies import raw, routes
+from web.test_schemas import raw, routes
 
 LIMIT_S = 30
 

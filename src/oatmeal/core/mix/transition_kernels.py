@@ -33,7 +33,7 @@ _TINY = _f(1e-6)
 @serial
 def _look(  # type: ignore[no-untyped-def]
     lightness, a_axis, b_axis, y, x, way, down, across, step, low, scale, per_off, per_slope,
-    weight, share, axis,
+    weight, share,
 ):  # fmt: skip
     """Whether one pixel is a mixture of two whose colours are apart, and of how much of each."""
     below, above, one, two = y + down, y - down, x + across, x - across
@@ -49,7 +49,7 @@ def _look(  # type: ignore[no-untyped-def]
     off_l, off_a, off_b = at_l - part * by_l, at_a - part * by_a, at_b - part * by_b
     off = math.sqrt((off_l * off_l + off_a * off_a + off_b * off_b) / whole)
     sure = smooth(math.sqrt(apart), low, scale) * (_f(1.0) - smooth(off, _ON, per_off))
-    if sure <= weight[y, x]:
+    if sure == _f(0.0):
         return
     # both sides are things, not pixels that happen to differ
     own = _f(0.0)
@@ -62,27 +62,27 @@ def _look(  # type: ignore[no-untyped-def]
         d_a, d_b = a_axis[row, at] - a_axis[out_y, out_x], b_axis[row, at] - b_axis[out_y, out_x]
         own += d_l * d_l + d_a * d_a + d_b * d_b
     sure *= _f(1.0) - smooth(math.sqrt(own / whole), _FLAT, per_slope)
-    if sure > weight[y, x]:
-        weight[y, x], axis[y, x] = sure, np.uint8(way)
-        part = min(max(part, _f(0.0)), _f(1.0))
-        # light is mixed, and lightness is about its cube root
-        one_l, two_l = lightness[below, one], lightness[above, two]
-        whole_l = one_l * one_l * one_l - two_l * two_l * two_l
-        here_l = two_l + part * by_l
-        light = here_l * here_l * here_l - two_l * two_l * two_l
-        even = abs(whole_l) < _f(1e-3)
-        share[y, x] = part if even else min(max(light / whole_l, _f(0.0)), _f(1.0))
+    weight[way, y, x] = sure
+    part = min(max(part, _f(0.0)), _f(1.0))
+    # light is mixed, and lightness is about its cube root
+    one_l, two_l = lightness[below, one], lightness[above, two]
+    whole_l = one_l * one_l * one_l - two_l * two_l * two_l
+    here_l = two_l + part * by_l
+    light = here_l * here_l * here_l - two_l * two_l * two_l
+    even = abs(whole_l) < _f(1e-3)
+    share[way, y, x] = part if even else min(max(light / whole_l, _f(0.0)), _f(1.0))
 
 
 @parallel
-def _between(chunk, lightness, a_axis, b_axis, step, low, scale, weight, share, axis):  # type: ignore[no-untyped-def]
+def _between(chunk, lightness, a_axis, b_axis, step, low, scale, weight, share):  # type: ignore[no-untyped-def]
     height, width = lightness.shape
     left, right = step + 1, width - step - 1
     per_off, per_slope = _f(1.0) / (_OFF - _ON), _f(1.0) / (_SLOPE - _FLAT)
     apart = np.empty(width, np.float32)
     for y in rows_of(chunk, height):
-        for x in range(width):
-            weight[y, x] = _f(0.0)
+        for way in range(4):
+            for x in range(width):
+                weight[way, y, x] = _f(0.0)
         if right <= left:
             continue
         for way in range(4):
@@ -106,27 +106,33 @@ def _between(chunk, lightness, a_axis, b_axis, step, low, scale, weight, share, 
                 if apart[x - left] > low * low:
                     _look(
                         lightness, a_axis, b_axis, y, x, way, down, across, step, low, scale,
-                        per_off, per_slope, weight, share, axis,
+                        per_off, per_slope, weight, share,
                     )  # fmt: skip
 
 
 @parallel
-def _even(chunk, lifted, base, places, one, other, share, weight, seen, per_stop, out):  # type: ignore[no-untyped-def]
+def _even(chunk, lifted, base, places, away, share, weight, seen, per_stop, out):  # type: ignore[no-untyped-def]
     for row in rows_of(chunk, places.shape[0]):
-        here, this, that = places[row], one[row], other[row]
-        part, rest = share[row], _f(1.0) - share[row]
-        wanted = part * lifted[this] + rest * lifted[that]
-        plain = part * base[this] + rest * base[that]
+        here = places[row]
         now = max(lifted[here], _TINY)
-        light = max(base[here] * (wanted / max(plain, _TINY)), _TINY)
-        stops = abs(log2_one(light) - log2_one(now))
-        amount = weight[row] * smooth(stops, seen, per_stop)
-        out[here] = lifted[here] + amount * (light - lifted[here])
+        moved, total = _f(0.0), _f(0.0)
+        for way in range(4):
+            if weight[way, row] > _f(0.0):
+                this, that = here + away[way], here - away[way]
+                part, rest = share[way, row], _f(1.0) - share[way, row]
+                wanted = part * lifted[this] + rest * lifted[that]
+                plain = part * base[this] + rest * base[that]
+                light = max(base[here] * (wanted / max(plain, _TINY)), _TINY)
+                stops = abs(log2_one(light) - log2_one(now))
+                amount = weight[way, row] * smooth(stops, seen, per_stop)
+                moved += amount * (light - lifted[here])
+                total += amount
+        out[here] = lifted[here] + moved / max(total, _f(1.0))
 
 
 def between(
     planes: tuple[Plane, Plane, Plane], step: int, apart: tuple[float, float]
-) -> tuple[Plane, Plane, NDArray[np.uint8]]:
+) -> tuple[Plane, Plane]:
     """How surely each pixel's colour is a mixture of those to either side.
 
     Parameters
@@ -140,24 +146,21 @@ def between(
 
     Returns
     -------
-    weight, share : float32 (H, W)
-        0 to 1; of the side that the axis leads to.
-    axis : uint8 (H, W)
-        A number of :data:`AXES`.
+    weight, share : float32 (4, H, W)
+        By :data:`AXES`: 0 to 1; and of the side that the axis leads to, where there is a weight.
     """
-    weight, share = np.empty_like(planes[0]), np.empty_like(planes[0])
-    axis = np.empty(planes[0].shape, np.uint8)
+    shape = (len(AXES), *planes[0].shape)
+    weight, share = np.empty(shape, np.float32), np.empty(shape, np.float32)
     scale = _f(1 / (apart[1] - apart[0]))
-    _between(*planes, step, _f(apart[0]), scale, weight, share, axis)
-    return weight, share, axis
+    _between(*planes, step, _f(apart[0]), scale, weight, share)
+    return weight, share
 
 
 def even(
     lifted: Plane,
     base: Plane,
     places: NDArray[np.int64],
-    one: NDArray[np.int64],
-    other: NDArray[np.int64],
+    away: NDArray[np.int64],
     share: Plane,
     weight: Plane,
     seen: tuple[float, float],
@@ -168,23 +171,13 @@ def even(
     ``seen`` are the stops by which that must move a pixel to be done, and to be done wholly.
     """
     per_stop = _f(1 / (seen[1] - seen[0]))
-    _even(lifted, base, places, one, other, share, weight, _f(seen[0]), per_stop, out)
+    _even(lifted, base, places, away, share, weight, _f(seen[0]), per_stop, out)
 
 
 def warm() -> None:
     """Compile, or load from the cache."""
     plane = np.full((8, 8), 0.2, np.float32)
-    weight, share, _ = between((plane, plane, plane), 2, (0.06, 0.12))
-    places = np.zeros(2, np.int64)
+    weight, _ = between((plane, plane, plane), 2, (0.06, 0.12))
+    some = np.ascontiguousarray(weight[:, 0, :2])
     flat = plane.ravel()
-    even(
-        flat,
-        flat,
-        places,
-        places,
-        places,
-        share.ravel()[:2],
-        weight.ravel()[:2],
-        (0.3, 0.8),
-        flat.copy(),
-    )
+    even(flat, flat, np.zeros(2, np.int64), np.zeros(4, np.int64), some, some, (0.3, 0.8), flat)

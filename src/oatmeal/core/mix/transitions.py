@@ -43,17 +43,16 @@ class Transitions:
 
     Attributes
     ----------
-    places, one, other : int64 (n,)
-        Numbers of the pixels in reading order, and of those to either side.
-    share : float32 (n,)
-        Of the one side in the mixture.
-    weight : float32 (n,)
-        How surely it is a mixture, 0 to 1.
+    places : int64 (n,)
+        Numbers of the pixels in reading order.
+    away : int64 (4,)
+        From a pixel to the one across an edge, by axes.
+    share, weight : float32 (4, n)
+        By axes: of that side in the mixture, and how surely it is one, 0 to 1.
     """
 
     places: NDArray[np.int64]
-    one: NDArray[np.int64]
-    other: NDArray[np.int64]
+    away: NDArray[np.int64]
     share: Plane
     weight: Plane
 
@@ -82,14 +81,12 @@ def find_transitions(planes: tuple[Plane, Plane, Plane], step: int) -> Transitio
     planes : three float32 (H, W)
         OKLab.
     """
-    weight, share, axis = kernels.between(planes, step, APART)
-    places = np.flatnonzero(weight > LEAST)
-    width = weight.shape[1]
-    away = np.array([dy * width + dx for dy, dx in kernels.AXES], np.int64)[axis.ravel()[places]]
-    away *= step
-    return Transitions(
-        places, places + away, places - away, share.ravel()[places], weight.ravel()[places]
-    )
+    weight, share = kernels.between(planes, step, APART)
+    count, _, width = weight.shape
+    weight, share = weight.reshape(count, -1), share.reshape(count, -1)
+    places = np.flatnonzero(weight.max(axis=0) > LEAST)
+    away = np.array([step * (down * width + across) for down, across in kernels.AXES])
+    return Transitions(places, away, share[:, places], weight[:, places])
 
 
 def evened(lifted: Plane, base: Plane, found: Transitions) -> Plane:
@@ -102,7 +99,7 @@ def evened(lifted: Plane, base: Plane, found: Transitions) -> Plane:
     """
     out = lifted.copy()
     kernels.even(
-        lifted.ravel(), base.ravel(), found.places, found.one, found.other, found.share,
-        found.weight, SEEN, out.ravel(),
+        lifted.ravel(), base.ravel(), found.places, found.away, found.share, found.weight,
+        SEEN, out.ravel(),
     )  # fmt: skip
     return out
