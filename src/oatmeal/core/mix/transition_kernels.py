@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.colour.lanes import log2_one, smooth
-from oatmeal.core.loops import parallel, rows_of, serial
+from oatmeal.core.loops import parallel, rows_of
 
 _f = np.float32
 
@@ -30,84 +30,87 @@ _FLAT, _SLOPE = _f(0.1), _f(0.22)
 _TINY = _f(1e-6)
 
 
-@serial
-def _look(  # type: ignore[no-untyped-def]
-    lightness, a_axis, b_axis, y, x, way, down, across, step, low, scale, per_off, per_slope,
-    weight, share,
-):  # fmt: skip
-    """Whether one pixel is a mixture of two whose colours are apart, and of how much of each."""
-    below, above, one, two = y + down, y - down, x + across, x - across
-    by_l = lightness[below, one] - lightness[above, two]
-    by_a, by_b = a_axis[below, one] - a_axis[above, two], b_axis[below, one] - b_axis[above, two]
-    apart = by_a * by_a + by_b * by_b
-    at_l = lightness[y, x] - lightness[above, two]
-    at_a, at_b = a_axis[y, x] - a_axis[above, two], b_axis[y, x] - b_axis[above, two]
-    whole = apart + by_l * by_l
-    part = (at_l * by_l + at_a * by_a + at_b * by_b) / whole
-    if part < -_SPARE or part > _f(1.0) + _SPARE:
-        return
-    off_l, off_a, off_b = at_l - part * by_l, at_a - part * by_a, at_b - part * by_b
-    off = math.sqrt((off_l * off_l + off_a * off_a + off_b * off_b) / whole)
-    sure = smooth(math.sqrt(apart), low, scale) * (_f(1.0) - smooth(off, _ON, per_off))
-    if sure == _f(0.0):
-        return
-    # both sides are things, not pixels that happen to differ
-    own = _f(0.0)
-    for side in range(2):
-        row, at = (below, one) if side == 0 else (above, two)
-        turn = 1 if side == 0 else -1
-        out_y = row + turn * (1 if down > 0 else 0)
-        out_x = at + turn * (0 if across == 0 else (1 if across > 0 else -1))
-        d_l = lightness[row, at] - lightness[out_y, out_x]
-        d_a, d_b = a_axis[row, at] - a_axis[out_y, out_x], b_axis[row, at] - b_axis[out_y, out_x]
-        own += d_l * d_l + d_a * d_a + d_b * d_b
-    sure *= _f(1.0) - smooth(math.sqrt(own / whole), _FLAT, per_slope)
-    weight[way, y, x] = sure
-    part = min(max(part, _f(0.0)), _f(1.0))
-    # light is mixed, and lightness is about its cube root
-    one_l, two_l = lightness[below, one], lightness[above, two]
-    whole_l = one_l * one_l * one_l - two_l * two_l * two_l
-    here_l = two_l + part * by_l
-    light = here_l * here_l * here_l - two_l * two_l * two_l
-    even = abs(whole_l) < _f(1e-3)
-    share[way, y, x] = part if even else min(max(light / whole_l, _f(0.0)), _f(1.0))
-
-
 @parallel
-def _between(chunk, lightness, a_axis, b_axis, step, low, scale, weight, share):  # type: ignore[no-untyped-def]
-    height, width = lightness.shape
-    left, right = step + 1, width - step - 1
-    per_off, per_slope = _f(1.0) / (_OFF - _ON), _f(1.0) / (_SLOPE - _FLAT)
-    apart = np.empty(width, np.float32)
+def _sift(chunk, a_axis, b_axis, step, low, out):  # type: ignore[no-untyped-def]
+    """1 where colours to either side are apart, along any axis."""
+    height, width = a_axis.shape
+    left, count = step + 1, width - 2 * step - 2
+    most = np.empty(width, np.float32)
     for y in rows_of(chunk, height):
-        for way in range(4):
-            for x in range(width):
-                weight[way, y, x] = _f(0.0)
-        if right <= left:
+        for x in range(width):
+            out[y, x] = np.uint8(0)
+        if count <= 0:
             continue
+        for x in range(count):
+            most[x] = _f(0.0)
         for way in range(4):
             down = 0 if way == 0 else step
             across = 0 if way == 1 else (-step if way == 3 else step)
             if y - down - 1 < 0 or y + down + 1 >= height:
                 continue
-            below, above = y + down, y - down
-            count = right - left
-            one_a, two_a = a_axis[below, left + across :], a_axis[above, left - across :]
-            one_b, two_b = b_axis[below, left + across :], b_axis[above, left - across :]
-            most = _f(0.0)
+            one_a, two_a = a_axis[y + down, left + across :], a_axis[y - down, left - across :]
+            one_b, two_b = b_axis[y + down, left + across :], b_axis[y - down, left - across :]
             for x in range(count):
                 by_a, by_b = one_a[x] - two_a[x], one_b[x] - two_b[x]
-                apart[x] = by_a * by_a + by_b * by_b
-            for x in range(count):
-                most = max(most, apart[x])
-            if most <= low * low:
+                most[x] = max(most[x], by_a * by_a + by_b * by_b)
+        for x in range(count):
+            out[y, left + x] = np.uint8(1) if most[x] > low * low else np.uint8(0)
+
+
+@parallel
+def _between(  # type: ignore[no-untyped-def]
+    chunk, lightness, a_axis, b_axis, places, step, low, scale, weight, share
+):
+    height, width = lightness.shape
+    per_off, per_slope = _f(1.0) / (_OFF - _ON), _f(1.0) / (_SLOPE - _FLAT)
+    for number in rows_of(chunk, places.shape[0]):
+        y, x = places[number] // width, places[number] % width
+        for way in range(4):
+            down = 0 if way == 0 else step
+            across = 0 if way == 1 else (-step if way == 3 else step)
+            weight[number, way], share[number, way] = _f(0.0), _f(0.0)
+            if y - down - 1 < 0 or y + down + 1 >= height:
                 continue
-            for x in range(left, right):
-                if apart[x - left] > low * low:
-                    _look(
-                        lightness, a_axis, b_axis, y, x, way, down, across, step, low, scale,
-                        per_off, per_slope, weight, share,
-                    )  # fmt: skip
+            below, above, one, two = y + down, y - down, x + across, x - across
+            by_l = lightness[below, one] - lightness[above, two]
+            by_a = a_axis[below, one] - a_axis[above, two]
+            by_b = b_axis[below, one] - b_axis[above, two]
+            apart = by_a * by_a + by_b * by_b
+            if apart <= low * low:
+                continue
+            at_l = lightness[y, x] - lightness[above, two]
+            at_a, at_b = a_axis[y, x] - a_axis[above, two], b_axis[y, x] - b_axis[above, two]
+            whole = apart + by_l * by_l
+            part = (at_l * by_l + at_a * by_a + at_b * by_b) / whole
+            if part < -_SPARE or part > _f(1.0) + _SPARE:
+                continue
+            off_l, off_a, off_b = at_l - part * by_l, at_a - part * by_a, at_b - part * by_b
+            off = math.sqrt((off_l * off_l + off_a * off_a + off_b * off_b) / whole)
+            sure = smooth(math.sqrt(apart), low, scale) * (_f(1.0) - smooth(off, _ON, per_off))
+            if sure == _f(0.0):
+                continue
+            # both sides are things, not pixels that happen to differ
+            own = _f(0.0)
+            for side in range(2):
+                row, at = (below, one) if side == 0 else (above, two)
+                turn = 1 if side == 0 else -1
+                out_y = row + turn * (1 if down > 0 else 0)
+                out_x = at + turn * (0 if across == 0 else (1 if across > 0 else -1))
+                d_l = lightness[row, at] - lightness[out_y, out_x]
+                d_a = a_axis[row, at] - a_axis[out_y, out_x]
+                d_b = b_axis[row, at] - b_axis[out_y, out_x]
+                own += d_l * d_l + d_a * d_a + d_b * d_b
+            weight[number, way] = sure * (
+                _f(1.0) - smooth(math.sqrt(own / whole), _FLAT, per_slope)
+            )
+            part = min(max(part, _f(0.0)), _f(1.0))
+            # light is mixed, and lightness is about its cube root
+            one_l, two_l = lightness[below, one], lightness[above, two]
+            whole_l = one_l * one_l * one_l - two_l * two_l * two_l
+            here_l = two_l + part * by_l
+            light = here_l * here_l * here_l - two_l * two_l * two_l
+            even = abs(whole_l) < _f(1e-3)
+            share[number, way] = part if even else min(max(light / whole_l, _f(0.0)), _f(1.0))
 
 
 @parallel
@@ -117,14 +120,14 @@ def _even(chunk, lifted, base, places, away, share, weight, seen, per_stop, out)
         now = max(lifted[here], _TINY)
         moved, total = _f(0.0), _f(0.0)
         for way in range(4):
-            if weight[way, row] > _f(0.0):
+            if weight[row, way] > _f(0.0):
                 this, that = here + away[way], here - away[way]
-                part, rest = share[way, row], _f(1.0) - share[way, row]
+                part, rest = share[row, way], _f(1.0) - share[row, way]
                 wanted = part * lifted[this] + rest * lifted[that]
                 plain = part * base[this] + rest * base[that]
                 light = max(base[here] * (wanted / max(plain, _TINY)), _TINY)
                 stops = abs(log2_one(light) - log2_one(now))
-                amount = weight[way, row] * smooth(stops, seen, per_stop)
+                amount = weight[row, way] * smooth(stops, seen, per_stop)
                 moved += amount * (light - lifted[here])
                 total += amount
         out[here] = lifted[here] + moved / max(total, _f(1.0))
@@ -132,8 +135,8 @@ def _even(chunk, lifted, base, places, away, share, weight, seen, per_stop, out)
 
 def between(
     planes: tuple[Plane, Plane, Plane], step: int, apart: tuple[float, float]
-) -> tuple[Plane, Plane]:
-    """How surely each pixel's colour is a mixture of those to either side.
+) -> tuple[NDArray[np.int64], Plane, Plane]:
+    """How surely pixels' colours are mixtures of those to either side.
 
     Parameters
     ----------
@@ -146,14 +149,19 @@ def between(
 
     Returns
     -------
-    weight, share : float32 (4, H, W)
-        By :data:`AXES`: 0 to 1; and of the side that the axis leads to, where there is a weight.
+    places : int64 (n,)
+        Numbers of the pixels in reading order, with colours that are two along some axis.
+    weight, share : float32 (n, 4)
+        By :data:`AXES`: 0 to 1; and of the side that the axis leads to.
     """
-    shape = (len(AXES), *planes[0].shape)
+    marked = np.empty(planes[0].shape, np.uint8)
+    _sift(planes[1], planes[2], step, _f(apart[0]), marked)
+    places = np.flatnonzero(marked)
+    shape = (len(places), len(AXES))
     weight, share = np.empty(shape, np.float32), np.empty(shape, np.float32)
     scale = _f(1 / (apart[1] - apart[0]))
-    _between(*planes, step, _f(apart[0]), scale, weight, share)
-    return weight, share
+    _between(*planes, places, step, _f(apart[0]), scale, weight, share)
+    return places, weight, share
 
 
 def even(
@@ -176,8 +184,8 @@ def even(
 
 def warm() -> None:
     """Compile, or load from the cache."""
-    plane = np.full((8, 8), 0.2, np.float32)
-    weight, _ = between((plane, plane, plane), 2, (0.06, 0.12))
-    some = np.ascontiguousarray(weight[:, 0, :2])
+    plane = np.zeros((8, 8), np.float32)
+    plane[:, 4:] = 0.2
+    places, weight, share = between((plane, plane, plane), 2, (0.06, 0.12))
     flat = plane.ravel()
-    even(flat, flat, np.zeros(2, np.int64), np.zeros(4, np.int64), some, some, (0.3, 0.8), flat)
+    even(flat, flat, places, np.zeros(4, np.int64), share, weight, (0.3, 0.8), flat.copy())

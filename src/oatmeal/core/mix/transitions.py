@@ -47,7 +47,7 @@ class Transitions:
         Numbers of the pixels in reading order.
     away : int64 (4,)
         From a pixel to the one across an edge, by axes.
-    share, weight : float32 (4, n)
+    share, weight : float32 (n, 4)
         By axes: of that side in the mixture, and how surely it is one, 0 to 1.
     """
 
@@ -81,12 +81,11 @@ def find_transitions(planes: tuple[Plane, Plane, Plane], step: int) -> Transitio
     planes : three float32 (H, W)
         OKLab.
     """
-    weight, share = kernels.between(planes, step, APART)
-    count, _, width = weight.shape
-    weight, share = weight.reshape(count, -1), share.reshape(count, -1)
-    places = np.flatnonzero(weight.max(axis=0) > LEAST)
+    places, weight, share = kernels.between(planes, step, APART)
+    kept = weight.max(axis=1) > LEAST
+    width = planes[0].shape[1]
     away = np.array([step * (down * width + across) for down, across in kernels.AXES])
-    return Transitions(places, away, share[:, places], weight[:, places])
+    return Transitions(places[kept], away, share[kept], weight[kept])
 
 
 def evened(lifted: Plane, base: Plane, found: Transitions) -> Plane:
