@@ -82,11 +82,13 @@ def _between(  # type: ignore[no-untyped-def]
             at_a, at_b = a_axis[y, x] - a_axis[above, two], b_axis[y, x] - b_axis[above, two]
             whole = apart + by_l * by_l
             part = (at_l * by_l + at_a * by_a + at_b * by_b) / whole
-            if part < -_SPARE or part > _f(1.0) + _SPARE:
+            beyond = max(-part, part - _f(1.0))
+            if beyond >= _SPARE:
                 continue
             off_l, off_a, off_b = at_l - part * by_l, at_a - part * by_a, at_b - part * by_b
             off = math.sqrt((off_l * off_l + off_a * off_a + off_b * off_b) / whole)
             sure = smooth(math.sqrt(apart), low, scale) * (_f(1.0) - smooth(off, _ON, per_off))
+            sure *= _f(1.0) - smooth(beyond, _f(0.0), _f(1.0) / _SPARE)
             if sure == _f(0.0):
                 continue
             # both sides are things, not pixels that happen to differ
