@@ -15,8 +15,8 @@ log = logging.getLogger("oatmeal")
 
 _Result = TypeVar("_Result")
 
-#: Told the step that begins.
-Told = Callable[[str], None]
+#: Tell the step that begins.
+Tell = Callable[[str], None]
 
 
 @dataclass
@@ -50,11 +50,11 @@ class Jobs(Generic[_Result]):
         self._failed, self._forgotten = failed, forgotten
         self._lock = threading.Lock()
         self._work = threading.Lock()
-        self._looks: OrderedDict[str, Job[_Result]] = OrderedDict()
+        self._jobs: OrderedDict[str, Job[_Result]] = OrderedDict()
         self._newest = ""
 
-    def look(
-        self, token: str, make: Callable[[Told], _Result], wait_s: float = 0.15
+    def ask(
+        self, token: str, make: Callable[[Tell], _Result], wait_s: float = 0.15
     ) -> Job[_Result]:
         """Begin, or go on with, an answer; waits a moment for it to be there.
 
@@ -63,45 +63,45 @@ class Jobs(Generic[_Result]):
         """
         with self._lock:
             self._newest = token
-            look = self._looks.get(token)
-            if look is None:
-                look = self._looks[token] = Job(token)
-                while len(self._looks) > self._kept:
-                    self._looks.popitem(last=False)
-                threading.Thread(target=self._make, args=(look, make), daemon=True).start()
+            job = self._jobs.get(token)
+            if job is None:
+                job = self._jobs[token] = Job(token)
+                while len(self._jobs) > self._kept:
+                    self._jobs.popitem(last=False)
+                threading.Thread(target=self._make, args=(job, make), daemon=True).start()
             else:
-                self._looks.move_to_end(token)
-        look.done.wait(wait_s)
-        if look.problem:  # told once: what was wrong may be put right
+                self._jobs.move_to_end(token)
+        job.done.wait(wait_s)
+        if job.problem:  # told once: what was wrong may be put right
             self._forget(token)
-        return look
+        return job
 
     def result(self, token: str) -> _Result:
-        """What came of a look; raises :class:`Missing` once it is forgotten."""
+        """What came of a job; raises :class:`Missing` once it is forgotten."""
         with self._lock:
-            look = self._looks.get(token)
-        if look is None or look.result is None:
+            job = self._jobs.get(token)
+        if job is None or job.result is None:
             raise Missing(self._forgotten)
-        return look.result
+        return job.result
 
     def _forget(self, token: str) -> None:
         with self._lock:
-            self._looks.pop(token, None)
+            self._jobs.pop(token, None)
 
-    def _make(self, look: Job[_Result], make: Callable[[Told], _Result]) -> None:
+    def _make(self, job: Job[_Result], make: Callable[[Tell], _Result]) -> None:
         def told(step: str) -> None:
-            look.step = step
+            job.step = step
 
         try:
             with self._work:
-                if look.token == self._newest:
-                    look.result = make(told)
+                if job.token == self._newest:
+                    job.result = make(told)
                 else:
-                    self._forget(look.token)
+                    self._forget(job.token)
         except self._expected as error:
-            look.problem = str(error)
+            job.problem = str(error)
         except Exception:
             log.exception("%s", self._failed)
-            look.problem = f"{self._failed}; the server's log says more."
+            job.problem = f"{self._failed}; the server's log says more."
         finally:
-            look.done.set()
+            job.done.set()

@@ -17,7 +17,7 @@ from oatmeal.core.join import Choices, Found, Frame, JoinError, Laid, find, lay
 from oatmeal.core.picture import ArrayPicture
 from oatmeal.library.store import Original
 from oatmeal.photofile.errors import PhotoFileError
-from oatmeal.rendering.jobs import Job, Jobs, Told
+from oatmeal.rendering.jobs import Job, Jobs, Tell
 from oatmeal.rendering.proxies import BENCH_SIDE, Proxies
 
 #: Joins that are held as they are laid.
@@ -43,7 +43,7 @@ class JoinDesk:
         self._proxies = proxies
         self._most_pixels = most_pixels
         self._found: tuple[Hashable, Found] | None = None
-        self._looks: Jobs[Laid] = Jobs(
+        self._jobs: Jobs[Laid] = Jobs(
             _KEPT,
             (JoinError, PhotoFileError),
             "These frames could not be joined",
@@ -53,15 +53,15 @@ class JoinDesk:
     def look(self, frames: Sequence[Shown], choices: Choices) -> Job[Laid]:
         """Begin, or go on with, a look at a join."""
         wanted = list(frames)
-        return self._looks.look(
+        return self._jobs.ask(
             _token(wanted, choices), lambda told: self._laid(wanted, choices, told)
         )
 
     def laid(self, token: str) -> Laid:
         """What came of a look; raises ``Missing`` once it is forgotten."""
-        return self._looks.result(token)
+        return self._jobs.result(token)
 
-    def _laid(self, frames: list[Shown], choices: Choices, told: Told) -> Laid:
+    def _laid(self, frames: list[Shown], choices: Choices, told: Tell) -> Laid:
         found = self._find(frames, choices.lens, told)
         enlarged = max(
             max(frame.width, frame.height) / max(one.width, one.height)
@@ -69,7 +69,7 @@ class JoinDesk:
         )
         return lay(found, choices, most_pixels=self._most_pixels, enlarged=enlarged, told=told)
 
-    def _find(self, frames: list[Shown], lens: bool, told: Told) -> Found:
+    def _find(self, frames: list[Shown], lens: bool, told: Tell) -> Found:
         """How frames lie; what was found last is held, so that other choices cost little."""
         key = (tuple((frame.original.sha256, frame.number) for frame in frames), lens)
         if self._found is not None and self._found[0] == key:

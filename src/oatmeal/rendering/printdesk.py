@@ -22,7 +22,7 @@ from oatmeal.core.recipe.words import changes
 from oatmeal.library.errors import Missing
 from oatmeal.library.models import Photograph
 from oatmeal.photofile.errors import PhotoFileError
-from oatmeal.rendering.jobs import Job, Jobs, Told
+from oatmeal.rendering.jobs import Job, Jobs, Tell
 from oatmeal.rendering.proxies import BENCH_SIDE, Proxies
 from oatmeal.rendering.thumbnails import Small
 
@@ -69,7 +69,7 @@ class PrintDesk:
     def __init__(self, small: Small, proxies: Proxies) -> None:
         self._small = small
         self._proxies = proxies
-        self._looks: Jobs[Found] = Jobs(
+        self._jobs: Jobs[Found] = Jobs(
             _KEPT,
             (ReadingError, PhotoFileError, Missing),
             "This print could not be read",
@@ -80,22 +80,22 @@ class PrintDesk:
         """Begin, or go on with, reading prints; only a look where a strength is given."""
         wanted = list(wished)
 
-        def make(told: Told) -> Found:
+        def make(told: Tell) -> Found:
             told("opening")
             if strength is None:
                 return self._read(wanted, told)
             return self._match(wanted[0], strength)
 
-        return self._looks.look(_token(wanted, strength), make)
+        return self._jobs.ask(_token(wanted, strength), make)
 
     def picture(self, token: str, name: str) -> bytes:
         """A JPEG of a reading; raises :class:`Missing` where there is none."""
-        found = self._looks.result(token).pictures.get(name)
+        found = self._jobs.result(token).pictures.get(name)
         if found is None:
             raise Missing("There is no such picture of this reading.")
         return found
 
-    def _read(self, wished: list[Wished], told: Told) -> Found:
+    def _read(self, wished: list[Wished], told: Tell) -> Found:
         pipelines = [self._colour(one) for one in wished]
         pairs = [
             Pair(

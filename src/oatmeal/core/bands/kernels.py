@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from oatmeal.core.colour.lanes import exp2, find_places, log2_one, pairs_of_two, smooth
 from oatmeal.core.colour.spaces import LUMINANCE_WEIGHTS
-from oatmeal.core.loops import parallel, rows_of
+from oatmeal.core.loops import inline_rows, parallel, rows_of
 
 _f = np.float32
 _RED_Y, _GREEN_Y, _BLUE_Y = (_f(weight) for weight in LUMINANCE_WEIGHTS)
@@ -46,6 +46,24 @@ def _spread(chunk, maps, first, last, left, part, out):  # type: ignore[no-untyp
         for x in range(left.shape[0]):
             here = left[x]
             result[x] = line[here] + part[x] * (line[here + 1] - line[here])
+
+
+@inline_rows
+def band_row(wide, plane, place, begin, light, out):  # type: ignore[no-untyped-def]
+    """Base (plane 0) or middle band (plane 2) of a row's logarithm, between rows of coefficients.
+
+    ``place`` is where the row lies among them, ``begin`` the column of ``wide`` that it begins at.
+    """
+    rows, end = wide.shape[1], begin + light.shape[0]
+    place = min(max(place, 0.0), rows - 1.0)
+    above = min(int(place), max(rows - 2, 0))
+    below = min(above + 1, rows - 1)
+    t = _f(place - above)
+    one, two = wide[plane, above, begin:end], wide[plane, below, begin:end]
+    three, four = wide[plane + 1, above, begin:end], wide[plane + 1, below, begin:end]
+    for x in range(light.shape[0]):
+        slope = one[x] + t * (two[x] - one[x])
+        out[x] = slope * light[x] + three[x] + t * (four[x] - three[x])
 
 
 @parallel
@@ -94,35 +112,29 @@ def _through_matrix(chunk, rgb, matrix, out):  # type: ignore[no-untyped-def]
 
 @parallel
 def _relit(chunk, rgb, wide, first, step, tables, fine, out):  # type: ignore[no-untyped-def]
-    rows, width = wide.shape[1], rgb.shape[1]
+    width = rgb.shape[1]
     light, base = np.empty(width, np.float32), np.empty(width, np.float32)
+    middle = np.empty(width, np.float32)
     index, between = np.empty(width, np.int32), np.empty(width, np.float32)
     found = np.empty(width, np.complex128)
     for y in rows_of(chunk, rgb.shape[0]):
-        place = min(max(first + step * y, 0.0), rows - 1.0)
-        above = min(int(place), max(rows - 2, 0))
-        below = min(above + 1, rows - 1)
-        t = _f(place - above)
-        one, two, three, four = wide[0, above], wide[0, below], wide[1, above], wide[1, below]
         for x in range(width):
             red, green, blue = rgb[y, x, 0], rgb[y, x, 1], rgb[y, x, 2]
             seen = max(_RED_Y * red + _GREEN_Y * green + _BLUE_Y * blue, _f(0.0))
             light[x] = log2_one(seen + FLOOR)
+        band_row(wide, 0, first + step * y, 0, light, base)
+        band_row(wide, 2, first + step * y, 0, light, middle)
         for x in range(width):
-            slope = one[x] + t * (two[x] - one[x])
-            base[x] = slope * light[x] + three[x] + t * (four[x] - three[x])
             between[x] = (base[x] - _LOW) * _PER_STOP
         find_places(between, tables.shape[0] - 1, index, between)
         for x in range(width):
             found[x] = tables[np.uint32(index[x])]
         values = found.view(np.float32)
-        one, two, three, four = wide[2, above], wide[2, below], wide[3, above], wide[3, below]
         for x in range(width):
-            slope = one[x] + t * (two[x] - one[x])
-            middle = slope * light[x] + three[x] + t * (four[x] - three[x])
             gain = values[4 * x] + between[x] * (values[4 * x + 2] - values[4 * x])
             more = values[4 * x + 1] + between[x] * (values[4 * x + 3] - values[4 * x + 1])
-            light[x] = exp2(gain + more * (middle + fine * (light[x] - base[x] - middle)))
+            finer = light[x] - base[x] - middle[x]
+            light[x] = exp2(gain + more * (middle[x] + fine * finer))
         for x in range(width):
             out[y, x, 0] = rgb[y, x, 0] * light[x]
             out[y, x, 1] = rgb[y, x, 1] * light[x]

@@ -18,6 +18,7 @@ from oatmeal.core.bands.kernels import (
     FLOOR,
     HIGHEST_STOPS,
     TABLE_SIZE,
+    band_row,
     spread,
 )
 from oatmeal.core.bands.light import (
@@ -67,29 +68,6 @@ _MOST = _f(MOST_REMOVED)
 _HELD = _f(HELD_PART)
 _WAY = _f(LEAST_WAY)
 _LEAST_WAY, _MOST_WAY = _f(CURBED[0]), _f(CURBED[1])
-
-
-@inline_rows
-def _split(line, wide, place, begin, light, base, middle):  # type: ignore[no-untyped-def]
-    """A row's logarithm, its base and its middle band, between two rows of coefficients."""
-    rows = wide.shape[1]
-    place = min(max(place, 0.0), rows - 1.0)
-    above = min(int(place), max(rows - 2, 0))
-    below = min(above + 1, rows - 1)
-    t = _f(place - above)
-    end = begin + line.shape[0]
-    for x in range(line.shape[0]):
-        light[x] = log2_one(line[x] + FLOOR)
-    one, two = wide[0, above, begin:end], wide[0, below, begin:end]
-    three, four = wide[1, above, begin:end], wide[1, below, begin:end]
-    for x in range(line.shape[0]):
-        slope = one[x] + t * (two[x] - one[x])
-        base[x] = slope * light[x] + three[x] + t * (four[x] - three[x])
-    one, two = wide[2, above, begin:end], wide[2, below, begin:end]
-    three, four = wide[3, above, begin:end], wide[3, below, begin:end]
-    for x in range(line.shape[0]):
-        slope = one[x] + t * (two[x] - one[x])
-        middle[x] = slope * light[x] + three[x] + t * (four[x] - three[x])
 
 
 @inline_rows
@@ -209,17 +187,21 @@ def _moved(  # type: ignore[no-untyped-def]
         textured = floats[9, :width]
         index, at, found = places[:width], rows[:width], pairs[:width]
         for one in range(6):
-            line = given[one]
+            number = given[one]
             if of_map[one] < 0:
                 for x in range(width):
-                    line[x] = numbers[one]
+                    number[x] = numbers[one]
             else:
                 mapped = maps[of_map[one], row, a:b]
                 for x in range(width):
-                    line[x] = mapped[x]
+                    number[x] = mapped[x]
         shift, high, low = given[0, :width], given[1, :width], given[2, :width]
         deep, veil, detail = given[3, :width], given[4, :width], given[5, :width]
-        _split(grey[y, begin:end], wide, first + step * y, begin, light, base, middle)
+        line = grey[y, begin:end]
+        for x in range(width):
+            light[x] = log2_one(line[x] + FLOOR)
+        band_row(wide, 0, first + step * y, begin, light, base)
+        band_row(wide, 2, first + step * y, begin, light, middle)
         for x in range(width):
             base[x] += shift[x]
             light[x] += shift[x]

@@ -13,6 +13,7 @@ from oatmeal.core.bands.kernels import (
     HIGHEST_STOPS,
     LOWEST_STOPS,
     TABLE_SIZE,
+    band_row,
     spread,
 )
 from oatmeal.core.bands.light import FINE_ALONG
@@ -54,10 +55,10 @@ def _local(  # type: ignore[no-untyped-def]
     chunk, grey, wide, first, step, tables, more, spreads, fine, shift, strength, out
 ):
     """What :mod:`oatmeal.core.tone.area_kernels` does, in as few passes over a row."""
-    rows, width = wide.shape[1], grey.shape[1]
+    width = grey.shape[1]
     floor, from_low = FLOOR * exp2(shift), shift - LOW
     light = np.empty(width, np.float32)
-    base = np.empty(width, np.float32)
+    base, middle = np.empty(width, np.float32), np.empty(width, np.float32)
     moved = np.empty(width, np.float32)
     between = np.empty(width, np.float32)
     index = np.empty(width, np.int32)
@@ -65,39 +66,28 @@ def _local(  # type: ignore[no-untyped-def]
     near = np.empty(width, np.int64)
     for y in rows_of(chunk, grey.shape[0]):
         line, result = grey[y], out[y]
-        place = min(max(first + step * y, 0.0), rows - 1.0)
-        above = min(int(place), max(rows - 2, 0))
-        below = min(above + 1, rows - 1)
-        t = _f(place - above)
         for x in range(width):
             light[x] = log2_one(line[x] + FLOOR)
-        one, two, three, four = wide[0, above], wide[0, below], wide[1, above], wide[1, below]
-        for x in range(width):
-            slope = one[x] + t * (two[x] - one[x])
-            base[x] = slope * light[x] + three[x] + t * (four[x] - three[x])
+        band_row(wide, 0, first + step * y, 0, light, base)
+        band_row(wide, 2, first + step * y, 0, light, middle)
         for x in range(width):
             between[x] = (base[x] + from_low) * PER_STOP
         find_places(between, tables.shape[0] - 1, index, between)
         for x in range(width):
             found[x] = tables[np.uint32(index[x])]
         values = found.view(np.float32)
-        one, two, three, four = wide[2, above], wide[2, below], wide[3, above], wide[3, below]
         for x in range(width):
-            slope = one[x] + t * (two[x] - one[x])
-            middle = slope * light[x] + three[x] + t * (four[x] - three[x])
             gain = values[4 * x] + between[x] * (values[4 * x + 2] - values[4 * x])
             factor = values[4 * x + 1] + between[x] * (values[4 * x + 3] - values[4 * x + 1])
             moved[x] = light[x] + shift + gain
-            moved[x] += below_white(factor * middle, moved[x])
+            moved[x] += below_white(factor * middle[x], moved[x])
         if spreads:
             for x in range(width):
                 near[x] = more[np.uint32(index[x])]
             both = near.view(np.float32)
             for x in range(width):
-                slope = one[x] + t * (two[x] - one[x])
-                middle = slope * light[x] + three[x] + t * (four[x] - three[x])
                 there = both[2 * x] + between[x] * (both[2 * x + 1] - both[2 * x])
-                moved[x] += there * (middle + FINE * (light[x] - base[x] - middle))
+                moved[x] += there * (middle[x] + FINE * (light[x] - base[x] - middle[x]))
         if strength != _f(0.0):
             band = fine[y]
             for x in range(width):
