@@ -162,7 +162,9 @@ class Desk:
         self.page.evaluate(
             """() => {
                 const bench = document.querySelector(".bench")._x_dataStack[0];
-                const { compare, pins, sight, spots, work } = bench;
+                const { compare, drawer, pins, sight, spots, wall, work } = bench;
+                if (wall.open) wall.leave();
+                if (drawer.shown) drawer.close();
                 document.querySelector(".toasts")._x_dataStack[0].lines = [];
                 pins.pins = [];
                 pins.savePins();
@@ -175,6 +177,13 @@ class Desk:
             }"""
         )
         self.page.keyboard.press(key)
+        self.settled()
+
+    def choose(self, name: str, option: str) -> None:
+        """Take one of a list whose choices are tried while they are rested on."""
+        self.page.get_by_role("combobox", name=name, exact=True).click()
+        self.page.get_by_role("option", name=option, exact=True).click()
+        self.page.mouse.move(0, 0)
         self.settled()
 
     def recipe(self, version: int = 1) -> Recipe:

@@ -140,8 +140,18 @@ def test_the_bench_has_no_serious_findings(desk, page):
     page.keyboard.press("Escape")
     page.keyboard.press("m")
     page.get_by_role("button", name="Starts").click()
-    expect(page.locator("[data-start]").first).to_be_visible()
-    look("starting points", "dialog[open]")
+    expect(page.locator(".offer").first).to_be_visible()
+    look("starting points")
+    page.get_by_role("button", name="Recipes", exact=True).click()
+    expect(page.locator(".offer").nth(3)).to_be_visible()
+    for number in (0, 3):
+        page.get_by_role("button", name="to the wall").nth(number).click()
+    page.get_by_role("button", name="Save this one").click()
+    look("the drawer of recipes")
+    page.keyboard.press("Escape")
+    page.keyboard.press("=")
+    expect(page.locator(".wall canvas[style]")).to_have_count(3)
+    look("the wall")
     assert wrong == {}
 
 

@@ -111,8 +111,11 @@ def messages_never_cover_the_tone_band_and_stand_above_a_dialog(opened, page):
     for number in range(4):
         page.evaluate(say, f"Something was done for the {number}th time, and this says what.")
     band = page.locator(".band").bounding_box()
-    line = page.locator(".toastline").last.bounding_box()
-    assert line["y"] + line["height"] < band["y"]
+    expect(page.locator(".toastline")).to_have_count(1)  # the newest
+    line = page.locator(".toastline").bounding_box()
+    steps = page.get_by_role("tablist").first.bounding_box()
+    assert line["x"] + line["width"] < band["x"]
+    assert line["y"] > steps["y"] + steps["height"]
     page.keyboard.press("?")
     expect(page.get_by_role("dialog", name="Keys")).to_be_visible()
     page.evaluate(say, "Take a single letter or sign.")

@@ -67,7 +67,7 @@ def set_points_ends_the_mud(bench, page, source):
 
 @tone.part
 def points_say_when_the_curve_itself_ends_dark(bench, page):
-    page.get_by_label("Curve", exact=True).select_option("faded")
+    bench.choose("Curve", "faded")
     bench.settled()
     page.get_by_role("button", name="Set points").first.click()
     expect(page.get_by_text("the curve itself ends darker than 2 % ink")).to_be_visible()

@@ -69,6 +69,37 @@ def listed(session: Session) -> list[dict[str, Any]]:
     return found
 
 
+def onto(
+    session: Session, present: Recipe, sources: Collection[str] | None = None, strength: float = 1
+) -> list[dict[str, Any]]:
+    """Kept recipes as :func:`listed`, each carried onto a recipe: what belongs to one photograph
+    stays as it is there.
+
+    Parameters
+    ----------
+    sources : collection of str, optional
+        Only these, in this order; all that are kept unless given.
+    strength : float
+        0 to 1.5, as :func:`oatmeal.core.recipe.carry.carried` takes it.
+
+    Raises
+    ------
+    Missing
+        When one is not there.
+    """
+    kept = {one["source"]: one for one in listed(session)}
+    missing = [source for source in sources or () if source not in kept]
+    if missing:
+        raise Missing("This recipe is not there any more.")
+    found = []
+    for source in kept if sources is None else sources:
+        named = get(session, source)
+        groups = [group for group in named.groups if group in USUAL_GROUPS]
+        recipe = carried(named.recipe, present, groups, strength)
+        found.append({**kept[source], "recipe": recipe.full_document()})
+    return found
+
+
 def _told(saved: SavedRecipe) -> dict[str, Any]:
     recipe = from_document(saved.recipe)
     return {

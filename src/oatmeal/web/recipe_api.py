@@ -9,11 +9,12 @@ from typing import Any
 
 from flask import Blueprint, Response, render_template, request, send_file
 
-from oatmeal.core.recipe import carry, read
+from oatmeal.core.recipe import read
 from oatmeal.library import photographs, recipes, series, versions
 from oatmeal.web import schemas
 from oatmeal.web.parsing import Reply, takes
 from oatmeal.web.services import services
+from oatmeal.web.vocabulary import vocabulary
 
 recipe_api = Blueprint("recipes", __name__)
 
@@ -41,10 +42,7 @@ def recipes_page() -> str:
         start = {
             "recipes": recipes.listed(session),
             "hand": hand,
-            "groups": [
-                {"name": group.name, "step": group.step, "stays": group.stays}
-                for group in carry.GROUPS
-            ],
+            "groups": vocabulary()["groups"],
         }
         return render_template("recipes.html", start=start)
 
@@ -65,6 +63,14 @@ def save_recipe(wanted: schemas.Keep) -> Reply:
     """Keep a recipe."""
     with services().database.session() as session:
         return recipes.save(session, wanted.name, wanted.recipe, wanted.groups)
+
+
+@recipe_api.post("/api/recipes/onto")
+@takes(schemas.Onto)
+def recipes_onto(wanted: schemas.Onto) -> Reply:
+    """A recipe with each of the kept ones carried onto it, or with some; nothing is stored."""
+    with services().database.session() as session:
+        return {"recipes": recipes.onto(session, wanted.recipe, wanted.sources, wanted.strength)}
 
 
 @recipe_api.post("/api/recipes/file")

@@ -15,7 +15,7 @@ from oatmeal.core.join import Choices
 from oatmeal.core.reading import MOST_PAIRS
 from oatmeal.core.recipe import Recipe, from_document
 from oatmeal.core.recipe.areas import MOST_AREAS
-from oatmeal.core.recipe.carry import STRONGEST
+from oatmeal.core.recipe.carry import STRONGEST, WEAKEST
 from oatmeal.core.recipe.clean import LARGEST_SPOT, SMALLEST_SPOT
 from oatmeal.core.recipe.frame import Line
 from oatmeal.core.recipe.paths import Path
@@ -363,7 +363,18 @@ class AtImport(Body):
     id: Number | None = None
 
 
+_Source = Annotated[str, Field(max_length=300)]
+
+
+class Onto(Body):
+    """A photograph's recipe, and what shall be carried onto it: all that is kept unless named."""
+
+    recipe: Wanted
+    sources: list[_Source] | None = None
+    strength: Annotated[float, Field(ge=WEAKEST, le=STRONGEST)] = 1
+
+
 class Using(Revision):
     """A recipe by its source."""
 
-    source: Annotated[str, Field(max_length=300)]
+    source: _Source

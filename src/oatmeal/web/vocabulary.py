@@ -22,6 +22,7 @@ from oatmeal.core.recipe import (
     Formula,
     Plain,
     Six,
+    carry,
     formula,
     schema,
 )
@@ -138,7 +139,7 @@ def form_told() -> dict[str, Any]:
 def vocabulary() -> dict[str, Any]:
     """Everything that the bench draws with and that does not depend on a photograph."""
     bases: list[Base] = [
-        Film(kind="film", filter="orange"),
+        Film(kind="film"),
         Channels(kind="channels"),
         Six(kind="six"),
         Formula(kind="formula", text="0.3*r + 0.59*g + 0.11*b"),
@@ -178,6 +179,9 @@ def vocabulary() -> dict[str, Any]:
         "feet_apart": NEAREST_FEET,
         "hues": [hex_of_hue(hue) for hue in range(0, 360, 4)],
         "ranges": list(ranges.NAMES),
+        "groups": [
+            {"name": one.name, "step": one.step, "stays": one.stays} for one in carry.GROUPS
+        ],
         "curves": {name: [list(point) for point in CURVES[name]] for name in CURVES},
         "zone_codes": zone_codes(),
         "codes": [asdict(reading) for reading in measure.code_readings()],

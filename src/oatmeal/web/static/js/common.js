@@ -31,7 +31,7 @@ Alpine.data("toasts", () => ({
   },
   add({ text, action, act, holds = () => true }) {
     const line = { id: crypto.randomUUID(), text, action: action || "", act, holds };
-    this.lines.push(line);
+    this.lines = [line]; // one at a time: the newest
     this.raise();
     this.count(line);
   },

@@ -45,6 +45,7 @@
  * @property {number} feet_apart degrees between the feet of two threads at the least
  * @property {string[]} hues
  * @property {string[]} ranges
+ * @property {{name: string, step: string, stays: boolean}[]} groups of settings that travel together
  * @property {Object<string, [number, number][]>} curves
  * @property {number[]} zone_codes
  * @property {string[]} transparent_formats of files that hold how opaque a pixel is
@@ -87,6 +88,7 @@
  * @property {ReturnType<typeof import("./masks.js").masking>} masks
  * @property {ReturnType<typeof import("./finish.js").finishing>} finish
  * @property {ReturnType<typeof import("./keptcolours.js").keepingColours>} kept
+ * @property {ReturnType<typeof import("./bases.js").basing>} base
  * @property {ReturnType<typeof import("./mix.js").mixing>} mix
  * @property {ReturnType<typeof import("./films.js").filming>} films
  * @property {ReturnType<typeof import("./formula.js").formulating>} formula
@@ -96,6 +98,9 @@
  * @property {ReturnType<typeof import("./pins.js").pinning>} pins
  * @property {ReturnType<typeof import("./strips.js").testing>} strips
  * @property {ReturnType<typeof import("./starting.js").starting>} starting
+ * @property {ReturnType<typeof import("./trying.js").trying>} trying
+ * @property {ReturnType<typeof import("./drawer.js").offering>} drawer
+ * @property {ReturnType<typeof import("./wall.js").pinningUp>} wall
  * @property {ReturnType<typeof import("./reading.js").readingPrints>} reading
  * @property {ReturnType<typeof import("./output.js").outputting>} output
  * @property {ReturnType<typeof import("./versions.js").versioning>} versions

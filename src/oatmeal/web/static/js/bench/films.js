@@ -4,29 +4,40 @@ import { copy, words } from "./paths.js";
 
 /**
  * A lens filter over a film.
- * @param {Pick<import("./bench.js").Bench, "parts" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "base" | "frame" | "parts" | "vocabulary" | "work">} bench
  */
 export function filming(bench) {
   return {
     /** @type {any} */
     film: null,
     // film
-    chooseFilm(event) {
-      const { film_edges: _, ...base } = bench.work.recipe.mix.base;
-      bench.work.recipe.mix.base = { ...base, film: event.target.value };
-      bench.work.settle();
+    /** The base with another film or filter, which takes its own edges again. @param {"film"|"filter"} which @param {string} name */
+    withOther(which, name) {
+      const { [`${which}_edges`]: _, ...base } = copy(bench.base.now());
+      return { ...base, [which]: name };
     },
-    chooseFilter(event) {
-      const { filter_edges: _, ...base } = bench.work.recipe.mix.base;
-      bench.work.recipe.mix.base = { ...base, filter: event.target.value };
-      bench.work.settle();
+    choose(which, name) {
+      bench.base.choose(this.withOther(which, name));
+    },
+    filterWords() {
+      const { filter } = bench.base.now();
+      return filter === "none" ? "no filter" : `${filter} filter`;
+    },
+    /** What a film looks like that is only looked at. @param {any} recipe */
+    async look(recipe) {
+      const { figures } = await bench.frame.try(recipe);
+      if (bench.base.looking()) this.show(figures.film);
+    },
+    show(film) {
+      this.film = film;
+      if (film) bench.parts.spectrum?.show(film);
     },
     filmEdges(which, edges) {
-      bench.work.recipe.mix.base[`${which}_edges`] = edges;
+      bench.base.take()[`${which}_edges`] = edges;
       bench.work.changing();
     },
     ownEdges(which) {
-      return Boolean(bench.work.recipe.mix.base[`${which}_edges`]);
+      return Boolean(bench.base.now()[`${which}_edges`]);
     },
     costWords() {
       return this.film ? `costs ${words(this.film.cost)} ${this.film.cost === 1 ? "stop" : "stops"}` : "";
@@ -38,9 +49,7 @@ export function filming(bench) {
     },
     takeAsChannels() {
       const [red, green, blue] = this.film.channels;
-      bench.work.bases.film = copy(bench.work.recipe.mix.base);
-      bench.work.recipe.mix.base = { ...copy(bench.vocabulary.bases.channels), red, green, blue, light: "linear" };
-      bench.work.settle();
+      bench.base.choose({ ...bench.vocabulary.bases.channels, red, green, blue, light: "linear" });
     },
     /** The spectrum strip is drawn into the place that its base opens. */
     openSpectrum(holder) {

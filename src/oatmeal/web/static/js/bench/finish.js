@@ -125,9 +125,13 @@ export function finishing(bench) {
     },
     /** @param {"toning"|"grain"|"sharpness"} part @param {string} name */
     begin(part, name) {
-      Object.assign(this.all()[part], copy(bench.vocabulary.finish_starts[part][name]), { on: true });
+      Object.assign(this.all()[part], this.start(part, name));
       bench.work.settle();
       this.draw();
+    },
+    /** The values of a part to begin with. @param {string} part @param {string} name */
+    start(part, name) {
+      return { ...copy(bench.vocabulary.finish_starts[part][name]), on: true };
     },
     begun(part, name) {
       const start = bench.vocabulary.finish_starts[part][name];

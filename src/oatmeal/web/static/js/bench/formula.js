@@ -7,7 +7,7 @@ const MOST_PARAMETERS = 6;
 
 /**
  * A formula as it is typed; it becomes part of the recipe once it can be computed.
- * @param {Pick<import("./bench.js").Bench, "frame" | "root" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "base" | "frame" | "root" | "vocabulary" | "work">} bench
  */
 export function formulating(bench) {
   return {
@@ -16,7 +16,7 @@ export function formulating(bench) {
     formulaColumn: 0,
     // formula: the draft becomes part of the recipe once it can be computed
     formulaShown() {
-      return this.draft || bench.work.recipe.mix.base.text;
+      return this.draft || bench.base.now().text;
     },
     typeFormula(event) {
       this.draft = event.target.value;
@@ -24,16 +24,15 @@ export function formulating(bench) {
       this.typingTimer = setTimeout(() => this.tryFormula(), TYPING_MS);
     },
     async tryFormula(parameters) {
-      const text = this.draft || bench.work.recipe.mix.base.text;
-      const wanted = copy(bench.work.recipe);
+      const text = this.draft || bench.base.now().text;
+      const wanted = copy(bench.base.recipe());
       wanted.mix.base = { ...wanted.mix.base, text, parameters: parameters || wanted.mix.base.parameters };
       try {
         await bench.frame.try(wanted);
-        if (bench.work.recipe.mix.base.kind !== "formula") return false;
+        if (bench.base.now().kind !== "formula") return false;
         this.formulaError = "";
-        bench.work.recipe.mix.base = wanted.mix.base;
         this.draft = "";
-        bench.work.settle();
+        bench.base.choose(wanted.mix.base);
         return true;
       } catch (problem) {
         const found = problem.body?.problems?.[0];
@@ -63,34 +62,35 @@ export function formulating(bench) {
       this.formulaField().value = this.formulaShown();
     },
     parameterNames() {
-      return Object.keys(bench.work.recipe.mix.base.parameters || {});
+      return Object.keys(bench.base.now().parameters || {});
     },
     parameterShown(name) {
-      return words(bench.work.recipe.mix.base.parameters[name].value);
+      return words(bench.base.now().parameters[name].value);
     },
     slideParameter(event, name) {
-      bench.work.recipe.mix.base.parameters[name].value = Number(event.target.value);
+      bench.base.take().parameters[name].value = Number(event.target.value);
       bench.work.changing();
     },
     typeParameter(event, name) {
-      const own = bench.work.recipe.mix.base.parameters[name];
+      const own = copy(bench.base.now().parameters[name]);
       const number = Number(event.target.value.replace("\u2212", "-").replace(",", "."));
       if (Number.isFinite(number)) {
         own.low = Math.min(own.low, number);
         own.high = Math.max(own.high, number);
         own.value = number;
+        bench.base.take().parameters[name] = own;
         bench.work.settle();
       }
       event.target.value = this.parameterShown(name);
     },
     async addParameter() {
-      const { parameters } = bench.work.recipe.mix.base;
+      const { parameters } = bench.base.now();
       if (Object.keys(parameters).length >= MOST_PARAMETERS) return;
       const name = ["k", "m", "n", "p", "q", "s", "t"].find((letter) => !(letter in parameters)) ?? "u";
       await this.tryFormula({ ...copy(parameters), [name]: { value: 0.5, low: 0, high: 1 } });
     },
     async dropParameter(name) {
-      const { [name]: _, ...rest } = copy(bench.work.recipe.mix.base.parameters);
+      const { [name]: _, ...rest } = copy(bench.base.now().parameters);
       if (!await this.tryFormula(rest)) say(`The formula uses ${name}: take it out of the text first.`);
     },
     mayAddParameter() {

@@ -17,7 +17,7 @@ const fromBench = () => document.referrer !== "" && new URL(document.referrer).p
 
 /**
  * The frame that is shown: asking for it, taking it in, telling what is still to come.
- * @param {Pick<import("./bench.js").Bench, "areas" | "beside" | "clean" | "compare" | "crop" | "films" | "finish" | "history" | "light" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "threads" | "tone" | "version" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "base" | "beside" | "clean" | "compare" | "crop" | "films" | "finish" | "history" | "light" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "threads" | "tone" | "trying" | "version" | "vocabulary" | "work">} bench
  */
 export function framing(bench) {
   const { photograph, version, vocabulary } = bench;
@@ -169,7 +169,7 @@ export function framing(bench) {
       still = setTimeout(() => { if (asked !== bench.parts.picture.view.key) this.ask(false); }, STILL_MS);
     },
     arrived(frame) {
-      const { frames, map, picture, scale, spectrum } = bench.parts;
+      const { frames, map, picture, scale } = bench.parts;
       this.ready = true;
       this.failure = this.waitsFor = "";
       if (!frame.wish.moving && !frames.waiting) {
@@ -179,6 +179,7 @@ export function framing(bench) {
         bench.finish.askPatch();
         this.askWhole(frame);
       } else if (frame.wish.moving) bench.clean.askPatches(true);
+      bench.trying.pictureArrived(Boolean(frame.wish.moving));
       const { figures } = frame;
       const open = frame.wish.framing === "open";
       if (open) picture.showOpen(frame);
@@ -203,8 +204,7 @@ export function framing(bench) {
       scale.show(figures);
       bench.parts.ribbons.show(figures.hues);
       bench.threads.shares = figures.hues;
-      bench.films.film = figures.film || null;
-      if (bench.films.film) spectrum?.show(bench.films.film);
+      if (!bench.base.looking()) bench.films.show(figures.film || null);
       if (frame.wish.pins.length === bench.pins.pins.length) bench.pins.pinReadings = figures.pins;
       bench.pins.layPins();
       bench.areas.arrived(figures.areas || {});
@@ -247,6 +247,7 @@ export function framing(bench) {
     },
     failed(problem) {
       this.waiting = false;
+      bench.trying.pictureArrived(false);
       asked = "";
       if (problem.status === 422) this.failure = problem.message;
       else this.failure = `${problem.message} The picture is not the newest.`;

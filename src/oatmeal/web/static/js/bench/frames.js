@@ -71,10 +71,10 @@ export class Frames {
     this.idle();
   }
 
-  /** @returns {Promise<Frame>} */
-  async fetch(wish) {
+  /** @param {any} wish @param {AbortSignal} [signal] @returns {Promise<Frame>} */
+  async fetch(wish, signal) {
     const { half: _half, moving: _moving, ...body } = wish; // what only the page needs to know of it
-    const response = await send("POST", this.address, body, { superseded: () => this.waiting !== null });
+    const response = await send("POST", this.address, body, { signal, superseded: () => this.waiting !== null });
     return { ...(await unpacked(response)), wish };
   }
 }

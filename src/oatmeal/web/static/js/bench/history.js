@@ -10,7 +10,7 @@ const DAY_MS = 86_400_000;
 
 /**
  * Every step of the version, to go back to.
- * @param {Pick<import("./bench.js").Bench, "compare" | "parts" | "refs" | "sight" | "version" | "versions" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "compare" | "drawer" | "parts" | "refs" | "sight" | "version" | "versions" | "work">} bench
  */
 export function remembering(bench) {
   const address = `/api/versions/${bench.version.id}`;
@@ -24,6 +24,7 @@ export function remembering(bench) {
     keepName: "",
     // history
     async toggleHistory() {
+      if (bench.drawer.shown) bench.drawer.close();
       this.historyOpen = !this.historyOpen;
       if (this.historyOpen) {
         await bench.work.settleNow();
@@ -77,6 +78,10 @@ export function remembering(bench) {
       const time = moment.toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
       if (Date.now() - moment.getTime() < DAY_MS / 2) return time;
       return `${moment.toLocaleDateString([], { day: "numeric", month: "short" })} ${time}`;
+    },
+    /** What a state is called on the wall. */
+    pinWords(step) {
+      return step.kept || `${this.when(step.at)} ${step.words}`;
     },
     togglePictures() {
       this.pictures = !this.pictures;

@@ -32,6 +32,8 @@ const ACTS = [
   { id: "thinner", key: "\\", words: "in Areas: less flow" },
   { id: "strip", key: "s", words: "test strip; 1 to 9 keep a band" },
   { id: "switch", key: "q", words: "take the open step out, or put it back" },
+  { id: "recipes", key: "*", words: "recipes on this photograph" },
+  { id: "wall", key: "=", words: "the wall: what is pinned, side by side" },
   { id: "history", key: "h", words: "history" },
   { id: "version", key: "v", words: "next version" },
   { id: "before", key: ",", words: "previous frame" },
@@ -45,7 +47,7 @@ const TAKEN = /^[0-9 ]$|^.{2,}$/;
 
 /**
  * Single keys: what they do, and which one the photographer gave each.
- * @param {Pick<import("./bench.js").Bench, "areas" | "clean" | "compare" | "crop" | "history" | "light" | "masks" | "mix" | "output" | "pins" | "reading" | "refs" | "sight" | "spots" | "starting" | "strips" | "values" | "versions" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "wall" | "areas" | "clean" | "compare" | "crop" | "history" | "light" | "masks" | "mix" | "output" | "pins" | "reading" | "refs" | "sight" | "spots" | "drawer" | "strips" | "values" | "versions" | "vocabulary" | "work">} bench
  */
 export function keying(bench) {
   const { steps } = bench.vocabulary;
@@ -152,17 +154,21 @@ export function keying(bench) {
     acts() {
       return {
         compare: () => bench.compare.toggleCompare(), beside: () => bench.compare.setCompareMode(bench.compare.compareMode === "split" ? "beside" : "split"),
-        zoom: () => bench.sight.zoomToggle(), closer: () => bench.sight.zoomStep(1), farther: () => bench.sight.zoomStep(-1),
+        zoom: () => bench.sight.zoomToggle(), closer: () => this.zoomed().zoomStep(1), farther: () => this.zoomed().zoomStep(-1),
         alone: () => bench.sight.toggleAlone(), thirds: () => bench.sight.toggleThirds(), surround: () => bench.sight.nextSurround(),
         clipping: () => bench.sight.clippingToggle(), pin: () => bench.pins.pinHere(), ...Object.fromEntries(screens.map(({ id }) => [id, () => bench.work.open(id)])),
         strip: () => bench.strips.openStrip(this.focusedPath()), switch: () => bench.values.toggle(`${bench.work.step}.on`),
         spot: () => this.there("addHere", "dab"), rings: () => (bench.areas.works() ? bench.areas.toggleContours() : this.there("toggleRings")),
         larger: () => this.there("sizeBy", "sizeBy", 1), smaller: () => this.there("sizeBy", "sizeBy", -1),
         softer: () => this.brush("hardness", -1), harder: () => this.brush("hardness", 1), thicker: () => this.brush("flow", 1), thinner: () => this.brush("flow", -1),
-        history: () => bench.history.toggleHistory(), version: () => bench.versions.nextVersion(1),
+        history: () => bench.history.toggleHistory(), recipes: () => bench.drawer.toggle("recipes"), wall: () => bench.wall.toggle(), version: () => bench.versions.nextVersion(1),
         before: () => bench.refs.before?.click(), after: () => bench.refs.after?.click(),
         export: () => bench.output.openExport(), help: () => this.help(),
       };
+    },
+    /** What the keys of zoom act on. */
+    zoomed() {
+      return bench.wall.open ? bench.wall : bench.sight;
     },
     /** What a key does in Clean, and in Areas. */
     there(inClean, inAreas, ...args) {
@@ -175,10 +181,10 @@ export function keying(bench) {
     /** Leave what is open; true if something was. */
     leave() {
       if (bench.output.exporting) bench.output.closeExport();
-      else if (bench.starting.startsOpen) bench.starting.closeStarts();
       else if (bench.reading.readingOpen) bench.reading.closeReading();
       else if (this.helping) this.closeHelp();
       else if (bench.versions.versionMenu) bench.versions.versionMenu = false;
+      else if (bench.wall.open) bench.wall.leave();
       else if (bench.strips.strip) bench.strips.leaveStrip();
       else if (bench.crop.drawing) bench.crop.drawing = "";
       else if (bench.spots.mode) bench.spots.mode = "";
@@ -188,6 +194,7 @@ export function keying(bench) {
       else if (bench.areas.isOpen() && bench.areas.mapOpen) bench.areas.toggleMap();
       else if (bench.areas.isOpen() && bench.areas.chosen) bench.areas.leave();
       else if (bench.sight.alone) bench.sight.toggleAlone();
+      else if (bench.drawer.shown) bench.drawer.close();
       else if (bench.compare.comparing) bench.compare.leaveCompare();
       else if (bench.history.historyOpen) bench.history.toggleHistory();
       else return false;

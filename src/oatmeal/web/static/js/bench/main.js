@@ -2,6 +2,7 @@
 import { ask, say } from "../api.js";
 import Alpine from "../common.js";
 import { areaing } from "./areas.js";
+import { basing } from "./bases.js";
 import { Board } from "./board.js";
 import { Bubble } from "./bubble.js";
 import { cleaning } from "./clean.js";
@@ -42,6 +43,10 @@ import { toning } from "./tone.js";
 import { valuing } from "./values.js";
 import { versioning } from "./versions.js";
 import { working } from "./work.js";
+import { trying, watchTrying } from "./trying.js";
+import { watchChoosers } from "./chooser.js";
+import { offering } from "./drawer.js";
+import { pinningUp } from "./wall.js";
 import { watchTyping } from "./typing.js";
 import { toldBy } from "../told.js";
 
@@ -56,8 +61,8 @@ const made = {
 const bench = made;
 
 const STORES = {
-  work: working, frame: framing, values: valuing, sight: seeing, light: lighting, crop: cropping, threads: threading, clean: cleaning, areas: areaing, masks: masking, finish: finishing, kept: keepingColours, mix: mixing, films: filming, formula: formulating,
-  picked: picking, tone: toning, spots: spotting, pins: pinning, strips: testing, starting, reading: readingPrints, output: outputting,
+  work: working, frame: framing, values: valuing, sight: seeing, light: lighting, crop: cropping, threads: threading, clean: cleaning, areas: areaing, masks: masking, finish: finishing, kept: keepingColours, base: basing, mix: mixing, films: filming, formula: formulating,
+  picked: picking, tone: toning, spots: spotting, pins: pinning, strips: testing, starting, trying, drawer: offering, wall: pinningUp, reading: readingPrints, output: outputting,
   versions: versioning, history: remembering, compare: comparing, keys: keying,
 };
 for (const [name, make] of Object.entries(STORES)) {
@@ -216,6 +221,10 @@ Alpine.data("bench", () => ({
     window.addEventListener("focus", () => parts.saver.check());
     document.addEventListener("visibilitychange", () => document.hidden || parts.saver.check());
     watchTyping(this.$root, { picture: () => refs.surround, undo: () => work.undo(), redo: () => work.redo() });
+    watchChoosers(this.$root, { picture: () => refs.surround });
+    watchTrying(this.$root, {
+      begin: (key) => bench.trying.begin(key), leave: () => bench.trying.leave(), keep: () => bench.trying.keep(), tries: () => bench.trying.words !== "",
+    });
     this.$nextTick(() => {
       refs.surround.focus({ preventScroll: true });
       tellAgain(bench.version);

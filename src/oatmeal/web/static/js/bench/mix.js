@@ -1,6 +1,6 @@
 // The Mix step: bases, the grey map's columns, balance and separate, the guard.
 import { ask, say } from "../api.js";
-import { clamp, copy, percent, same, words } from "./paths.js";
+import { clamp, copy, percent } from "./paths.js";
 import { within } from "./settings.js";
 
 const RARE = 0.02;
@@ -15,33 +15,6 @@ const NOTHING = 0.001;
 export function mixing(bench) {
   const address = (what) => `/api/photographs/${bench.photograph.id}/${what}`;
   return {
-    // the base
-    chooseBase(kind) {
-      const now = bench.work.recipe.mix.base;
-      if (now.kind === kind) return;
-      bench.work.bases[now.kind] = copy(now);
-      bench.work.recipe.mix.base = copy(bench.work.bases[kind]);
-      bench.work.settle();
-    },
-    toggleLight() {
-      const { base } = bench.work.recipe.mix;
-      base.light = base.light === "linear" ? "encoded" : "linear";
-      bench.work.settle();
-    },
-    totalWords() {
-      const { base } = bench.work.recipe.mix;
-      return `sum ${words(base.red + base.green + base.blue)} %`;
-    },
-    equalsLuma() {
-      return same(bench.work.recipe.mix.base, bench.vocabulary.bases.six);
-    },
-    lumaWords() {
-      return this.equalsLuma() ? "equal to luma" : "percent of grey for each pure colour";
-    },
-    equalLuma() {
-      bench.work.recipe.mix.base = copy(bench.vocabulary.bases.six);
-      bench.work.settle();
-    },
     shares: {},
     /** @type {any} */
     merging: null,
@@ -141,14 +114,6 @@ export function mixing(bench) {
     },
     separate() {
       return this.find("separate", { colours: this.merging.colours }, "Separated");
-    },
-    startChannels(event) {
-      const start = bench.vocabulary.channel_starts[event.target.value];
-      event.target.value = "";
-      if (!start) return;
-      const [red, green, blue] = start;
-      Object.assign(bench.work.recipe.mix.base, { red, green, blue });
-      bench.work.settle();
     },
     // guard
     guardIsAuto() {

@@ -6,7 +6,7 @@ import { View } from "./view.js";
 import { context } from "../told.js";
 
 const STRIPE = 4;
-const NEVER = "button:not(.pin), select, .ring, .tag, .notice, .pinboard, .stripbar, .history, .navigator, .divider, .board";
+const NEVER = "button:not(.pin), select, .ring, .tag, .notice, .pinboard, .stripbar, .history, .wall, .navigator, .divider, .board";
 
 const HALF = 96;
 const OUTLINE = (190 << 24) | (235 << 16) | (245 << 8) | 250;

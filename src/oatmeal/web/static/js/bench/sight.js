@@ -12,7 +12,7 @@ const DIFFERENCES = 22;
 
 /**
  * How the picture is looked at.
- * @param {Pick<import("./bench.js").Bench, "areas" | "compare" | "history" | "parts" | "pins" | "refs" | "spots" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "compare" | "drawer" | "history" | "parts" | "pins" | "refs" | "spots" | "vocabulary" | "work">} bench
  */
 export function seeing(bench) {
   return {
@@ -79,7 +79,8 @@ export function seeing(bench) {
       const { chips, differences } = bench.refs;
       picture.view.measure();
       const under = chips.offsetHeight + (bench.compare.comparing ? differences.offsetHeight || DIFFERENCES : 0) + GAP;
-      const right = bench.history.historyOpen && !this.alone ? bench.refs.history.offsetWidth : 0;
+      const beside = bench.history.historyOpen ? bench.refs.history : bench.drawer.shown ? bench.drawer.pane() : null;
+      const right = beside && !this.alone ? beside.offsetWidth : 0;
       picture.arrange({ right, foot: this.alone ? 0 : under, margin: this.alone ? 0 : 20, beside: bench.compare.comparing && bench.compare.compareMode === "beside" });
     },
     /** Mark both ends, or neither. */

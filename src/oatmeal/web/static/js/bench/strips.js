@@ -21,7 +21,7 @@ const COUNTS = [5, 7, 9];
 
 /**
  * Test strips.
- * @param {Pick<import("./bench.js").Bench, "areas" | "compare" | "frame" | "light" | "parts" | "kept" | "picked" | "sight" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "base" | "compare" | "frame" | "light" | "parts" | "kept" | "picked" | "sight" | "vocabulary" | "work">} bench
  */
 export function testing(bench) {
   const { vocabulary } = bench;
@@ -100,7 +100,7 @@ export function testing(bench) {
     /** The plain conversions, and each base as it was last left. @returns {Trial[]} */
     otherBases() {
       const { base } = bench.work.recipe.mix;
-      const bases = { ...copy(bench.work.bases), [base.kind]: copy(base) };
+      const bases = { ...copy(bench.base.kept), [base.kind]: copy(base) };
       const weighings = Object.keys(vocabulary.weighings);
       const names = Object.keys(bases).map((kind) => vocabulary.base_names[kind]);
       return [

@@ -20,9 +20,9 @@ export function toning(bench) {
       const curves = Object.entries(bench.vocabulary.curves);
       return curves.find(([, points]) => same(points, bench.work.recipe.tone.curve))?.[0] || "";
     },
-    chooseCurve(event) {
-      if (!event.target.value) return;
-      bench.work.recipe.tone.curve = copy(bench.vocabulary.curves[event.target.value]);
+    /** @param {string} name */
+    chooseCurve(name) {
+      bench.work.recipe.tone.curve = copy(bench.vocabulary.curves[name]);
       bench.work.settle();
     },
     zonesOpen: false,

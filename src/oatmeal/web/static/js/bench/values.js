@@ -10,25 +10,25 @@ const OF_LIST = /\.\d+\./;
 
 /**
  * Values of the recipe: shown, typed, slid, nudged and put back to rest.
- * @param {Pick<import("./bench.js").Bench, "areas" | "threads" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "base" | "threads" | "vocabulary" | "work">} bench
  */
 export function valuing(bench) {
   const { vocabulary } = bench;
   /** @param {string} path */
-  const declaration = (path) => declared(vocabulary.settings, path, bench.work.recipe);
+  const declaration = (path) => declared(vocabulary.settings, path, bench.base.recipe());
   return {
     value(path) {
-      return at(bench.work.recipe, path);
+      return at(bench.base.recipe(), path);
     },
     shown(path) {
-      return words(at(bench.work.recipe, path) ?? 0, declaration(path).signed);
+      return words(this.value(path) ?? 0, declaration(path).signed);
     },
     restOf(path) {
-      if (path.startsWith("mix.base.")) return at(vocabulary.bases[bench.work.recipe.mix.base.kind], path.slice(9));
+      if (path.startsWith("mix.base.")) return at(vocabulary.bases[bench.base.now().kind], path.slice(9));
       return OF_LIST.test(path) ? declaration(path).rest : at(bench.work.rest, path);
     },
     atRest(path) {
-      return same(at(bench.work.recipe, path), this.restOf(path));
+      return same(this.value(path), this.restOf(path));
     },
     changed(step) {
       return !same(bench.work.recipe[step], bench.work.rest[step]);
@@ -38,7 +38,7 @@ export function valuing(bench) {
       return !same(at(bench.work.recipe, path), at(bench.work.rest, path));
     },
     set(path, value) {
-      const base = bench.work.recipe.mix.base;
+      const base = path.startsWith("mix.base.") ? bench.base.take() : bench.base.inForce();
       const channel = path.slice(9);
       if (base.kind === "channels" && base.hold_total && path.startsWith("mix.base.") && CHANNELS.includes(channel)) {
         bench.work.recipe.mix.base = { ...base, ...holdTotal(base, channel, value, declaration) };
@@ -92,7 +92,7 @@ export function valuing(bench) {
     by(field, count) {
       const { path } = field.dataset;
       const { low, high, step = 1 } = declaration(path);
-      const next = clamp(at(bench.work.recipe, path) + count * step, low, high);
+      const next = clamp(this.value(path) + count * step, low, high);
       const rounded = Math.round(next * ROUND) / ROUND;
       if (this.refused(path, rounded)) return;
       this.set(path, rounded);
@@ -104,11 +104,11 @@ export function valuing(bench) {
       bench.work.settle();
     },
     toggle(path) {
-      put(bench.work.recipe, path, !at(bench.work.recipe, path));
+      this.set(path, !this.value(path));
       bench.work.settle();
     },
     choose(path, event) {
-      put(bench.work.recipe, path, event.target.value);
+      this.set(path, event.target.value);
       bench.work.settle();
     },
     resetStep(step) {

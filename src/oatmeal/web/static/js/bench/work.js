@@ -8,7 +8,7 @@ const SOON_MS = 500;
 
 /**
  * The recipe as it stands, and saving it.
- * @param {Pick<import("./bench.js").Bench, "areas" | "compare" | "crop" | "finish" | "formula" | "frame" | "history" | "light" | "parts" | "picked" | "version" | "vocabulary" | "spots" | "strips">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "base" | "compare" | "crop" | "finish" | "formula" | "frame" | "history" | "light" | "parts" | "picked" | "version" | "vocabulary" | "spots" | "strips" | "trying">} bench
  */
 export function working(bench) {
   const { version, vocabulary } = bench;
@@ -20,7 +20,6 @@ export function working(bench) {
     /** @type {import("../types/recipe.js").Recipe} */
     recipe: copy(version.recipe),
     rest: vocabulary.rest,
-    bases: copy(vocabulary.bases),
     step: opened(vocabulary.steps),
     /** What the page shows of saving. @type {{words: string, trouble: boolean, conflict: boolean, undo: string|null, redo: string|null}} */
     saver: { words: "", trouble: false, conflict: false, undo: null, redo: null },
@@ -80,6 +79,8 @@ export function working(bench) {
       bench.compare.faceNow();
       steps.made += 1;
       this.recipe = recipe;
+      bench.base.looked = "";
+      bench.trying.leave();
       bench.formula.draft = "";
       bench.formula.formulaError = "";
       bench.picked.pickedOpen = null;
