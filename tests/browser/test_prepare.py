@@ -146,7 +146,7 @@ def find_does_nothing_where_the_picture_does_not_tell(prepare, page):
 
 @lights.part
 def plain_follows_and_the_file_holds_what_was_seen(prepare, page):
-    page.get_by_label("colour exposure, -5 to 5", exact=True).first.fill("-1")
+    page.get_by_label("colour exposure, -5 to 5 stops", exact=True).first.fill("-1")
     page.keyboard.press("Enter")
     prepare.settled()
     page.get_by_role("tab", name="Mix").click()

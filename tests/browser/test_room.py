@@ -1,9 +1,8 @@
 """Nothing is cut off: every group of the bench at 1280 pixels with its longest values."""
 
-import re
-
 import pytest
 from samples import DEMO
+from walked import RECIPE, groups
 
 from oatmeal.core.recipe import from_document
 from oatmeal.library import versions
@@ -62,30 +61,6 @@ CUT = """
 }
 """
 
-AREA = {
-    "id": "a", "name": "Wall",
-    "mask": [{"kind": "ellipse", "centre": [0.3, 0.3], "radii": [0.2, 0.1]},
-             {"kind": "alike", "how": "subtract", "this": ["2000 2000 100 100"]},
-             {"kind": "tones", "how": "intersect"}, {"kind": "colours"}, {"kind": "strokes"},
-             {"kind": "fade", "from": [0.1, 0.1], "to": [0.5, 0.5]}],
-    "values": {"exposure": -3.85, "contrast": -100, "clarity": -100},
-}  # fmt: skip
-RECIPE = {
-    "prepare": {
-        "frame": {"angle": -44.9, "plumb": [[[0.2, 0.2], [0.22, 0.8]]]},
-        "light": {"exposure": -4.85, "warmth": 220, "tint": -100},
-        "spots": [{"path": "2000 2000", "radius": 0.02, "source": [0.1, 0.1]}],
-    },
-    "mix": {
-        "lifts": dict.fromkeys(
-            ("red", "orange", "yellow", "green", "cyan", "blue", "purple", "magenta"), -3.85
-        ),
-        "picked": [{"colour": "#c03028", "lift": -3.85, "name": "Wheels"}],
-    },
-    "tone": {"exposure": -3.85, "contrast": -100, "clarity": -100},
-    "areas": {"list": [AREA]},
-}
-
 
 @pytest.fixture
 def room(desk, page):
@@ -102,46 +77,11 @@ def test_no_text_is_cut_in_any_group(room, page):
     cut = {}
 
     def look(where, part=".side"):
-        room.settled()
         if found := page.evaluate(CUT, [part, vocabulary()["settings"]]):
             cut[where] = found
 
-    def step(key):
-        page.get_by_role("main").focus()
-        page.keyboard.press(key)
-
-    def press(name):
-        start = re.compile(rf"^{re.escape(name)}(\s*changed)?$")
-        page.locator(".side").get_by_role("button", name=start).first.click()
-
-    step("r")
-    for name in ("Frame", "Light", "Threads", "Clean"):
-        press(name)
-        look(f"Prepare, {name}")
-    press("Frame")
-    step("m")
-    for name in ("Film", "Channels", "Six colours", "Formula", "Plain"):
-        press(name)
-        look(f"Mix, {name}")
-    page.locator(".picked-name").first.click()
-    look("Mix, a picked colour")
-    step("t")
-    look("Tone")
-    for name in ("curve as text", "waveform", "zones ▸"):
-        press(name)
-        look(f"Tone, {name}")
-    step("a")
-    page.locator("[data-area]").first.click()
-    look("Areas, values")
-    press("Mask")
-    for place in range(6):
-        page.locator(".partlist .name").nth(place).click()
-        look(f"Areas, part {place + 1}")
-    step("z")
-    groups = page.get_by_role("group", name="Group of Finish")
-    for name in ("Sharpness", "Grain", "Edges", "Surface", "Colour"):
-        groups.get_by_role("button", name=name).click()
-        look(f"Finish, {name}")
+    for where in groups(room, page):
+        look(where)
     look("the bar above", ".topbar")
     look("the tone band", ".below")
     assert cut == {}, "\n".join(f"{k}: {v}" for k, v in cut.items())

@@ -69,14 +69,18 @@ def declared(key: str) -> dict[str, Any]:
     Returns
     -------
     dict
-        ``path`` in a recipe, ``label``, ``low``, ``high``, ``step``.
+        ``path`` in a recipe, ``label``, ``low``, ``high``, ``step``, ``suffix`` (its unit).
     """
     one = DECLARED[key]
     owner, _, inside = key.partition(":")
     path = f"{owner}.{inside.split('.', 1)[1]}" if inside else key
     step = int(one.step) if one.step == int(one.step) else one.step
     words = one.words.replace("{}", path.rsplit(".", 2)[-2])
-    return {"path": path, "label": words, "low": one.low, "high": one.high, "step": step}
+    suffix = f" {one.unit}" if one.unit else ""
+    return {
+        "path": path, "label": words, "low": one.low, "high": one.high, "step": step,
+        "suffix": suffix,
+    }  # fmt: skip
 
 
 @cache

@@ -47,6 +47,7 @@ import { trying, watchTrying } from "./trying.js";
 import { watchChoosers } from "./chooser.js";
 import { offering } from "./drawer.js";
 import { pinningUp } from "./wall.js";
+import { watchSliding } from "./sliding.js";
 import { watchTyping } from "./typing.js";
 import { toldBy } from "../told.js";
 
@@ -221,6 +222,7 @@ Alpine.data("bench", () => ({
     window.addEventListener("focus", () => parts.saver.check());
     document.addEventListener("visibilitychange", () => document.hidden || parts.saver.check());
     watchTyping(this.$root, { picture: () => refs.surround, undo: () => work.undo(), redo: () => work.redo() });
+    watchSliding(this.$root);
     watchChoosers(this.$root, { picture: () => refs.surround });
     watchTrying(this.$root, {
       begin: (key) => bench.trying.begin(key), leave: () => bench.trying.leave(), keep: () => bench.trying.keep(), tries: () => bench.trying.words !== "",

@@ -80,8 +80,11 @@ export function seeing(bench) {
       picture.view.measure();
       const under = chips.offsetHeight + (bench.compare.comparing ? differences.offsetHeight || DIFFERENCES : 0) + GAP;
       const beside = bench.history.historyOpen ? bench.refs.history : bench.drawer.shown ? bench.drawer.pane() : null;
-      const right = beside && !this.alone ? beside.offsetWidth : 0;
-      picture.arrange({ right, foot: this.alone ? 0 : under, margin: this.alone ? 0 : 20, beside: bench.compare.comparing && bench.compare.compareMode === "beside" });
+      const covers = beside && !this.alone ? beside.offsetWidth : 0;
+      const below = covers >= picture.surround.offsetWidth; // on a phone it comes from the foot
+      const right = below ? 0 : covers;
+      const foot = below && beside ? beside.offsetHeight : under;
+      picture.arrange({ right, foot: this.alone ? 0 : foot, margin: this.alone ? 0 : 20, beside: bench.compare.comparing && bench.compare.compareMode === "beside" });
     },
     /** Mark both ends, or neither. */
     clippingToggle() {

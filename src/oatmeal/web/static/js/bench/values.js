@@ -5,6 +5,8 @@ import { declared, within } from "./settings.js";
 
 const CHANNELS = ["red", "green", "blue"];
 const ROUND = 1000;
+/** With Shift a step is this share of itself. */
+const FINE = 0.1;
 /** A value of an item of a list. */
 const OF_LIST = /\.\d+\./;
 
@@ -22,6 +24,11 @@ export function valuing(bench) {
     },
     shown(path) {
       return words(this.value(path) ?? 0, declaration(path).signed);
+    },
+    /** A value with its unit and its range, for those who hear it. */
+    spoken(path) {
+      const { low, high, unit } = declaration(path);
+      return `${this.shown(path)}${unit ? ` ${unit}` : ""}, of ${words(low)} to ${words(high)}`;
     },
     restOf(path) {
       if (path.startsWith("mix.base.")) return at(vocabulary.bases[bench.base.now().kind], path.slice(9));
@@ -84,7 +91,7 @@ export function valuing(bench) {
       const up = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key];
       if (!up || event.ctrlKey || event.metaKey) return;
       event.preventDefault();
-      this.by(event.target, up);
+      this.by(event.target, event.shiftKey ? up * FINE : up);
     },
     spin(event) {
       this.by(event.currentTarget, event.deltaY < 0 ? 1 : -1);
