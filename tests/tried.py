@@ -14,7 +14,7 @@ FULL = {
         "exposure": 0.3,
         "frame": {"angle": 4, "tip": 8, "swing": -6, "size": 80, "centre": [0.9, 0.5]},
         "noise": {"light": 40, "colour": 60},
-        "edge_colour": {"purple": 70, "green": 60},
+        "edge_colour": {"purple": 70, "green": 60}, "threads": {"green": {"strength": 150}},
         "lens": {"bend": -3, "known": {"name": "a lens", "bend": [-0.02, 0, 0]}},
     },
     "mix": {

@@ -116,7 +116,7 @@ def keys_typing_and_rest(prepare, page):
     page.keyboard.press("Delete")
     prepare.settled()
     assert (light(prepare).warmth, light(prepare).tint, light(prepare).shadows) == (0, 0, 30)
-    page.get_by_role("button", name="Reset all").click()
+    page.get_by_role("button", name="Reset group").click()
     prepare.settled()
     assert light(prepare) == REST.prepare.light
 

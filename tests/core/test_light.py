@@ -247,3 +247,31 @@ def test_the_camera_s_rendering_moves_tones_as_its_curve_says_and_keeps_hue():
     assert np.abs(shares[0] - shares[1]).max() < 1e-5
     with pytest.raises(ValueError, match="must rise"):
         lit(camera=[[0, 0], [0.5, 0.6], [0.4, 0.7], [1, 1]])
+
+
+def test_colour_strength_leads_away_from_grey_and_keeps_luminance():
+    for strength in (0, 50, 100, 150, 200):
+        found = prepared(RGB, colour=strength)
+        own, grey = RGB.astype(float), colour.luminance(RGB)[..., None]
+        assert np.abs(found - (grey + strength / 100 * (own - grey))).max() < 1e-5
+        assert np.abs(colour.luminance(found) - grey[..., 0]).max() < 1e-5
+    assert prepared(RGB, colour=100) is not None
+    warm = prepared(RGB, colour=0, warmth=90)
+    assert np.ptp(warm, axis=2).max() < 1e-5  # without colour the light has none either
+
+
+@pytest.mark.parametrize(
+    ("group", "part", "values"),
+    [
+        ("light", "light", {"warmth": 80, "exposure": 1}),
+        ("threads", "threads", {"blue": {"bright": -1}}),
+        ("clean", "noise", {"light": 60}),
+        ("clean", "spots", [{"path": "3000 3000", "radius": 0.1, "source": [0.2, 0.2]}]),
+    ],
+)
+def test_a_group_that_is_out_is_as_if_it_were_at_rest(group, part, values):
+    work = Pipeline(ArrayPicture(RGB))
+    on = from_document({"prepare": {part: values}})
+    out = from_document({"prepare": {part: values, f"{group}_on": False}})
+    assert not np.array_equal(work.prepared(on), RGB)
+    assert np.array_equal(work.prepared(out), work.prepared(REST))

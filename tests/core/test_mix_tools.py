@@ -11,6 +11,7 @@ from oatmeal.core.colour import decode_srgb, lightness
 from oatmeal.core.picture import ArrayPicture, proxy
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST, Picked, RecipeError, from_document, read
+from oatmeal.core.recipe.shipped import by_name
 from oatmeal.core.seeing import strip
 from oatmeal.core.seeing.clusters import find_clusters
 from oatmeal.core.seeing.greymap import GreyMap
@@ -286,3 +287,15 @@ def test_lifts_that_tear_skin_are_told_and_those_that_do_not_are_not():
     two = np.zeros((60, 60, 3), np.float32)
     two[:, :30], two[:, 30:] = patches(RED)[0, 0], patches(BLUE)[0, 0]
     assert torn(two, red=-2, blue=2) == []  # two things of two colours are to part
+
+
+def test_far_heat_is_an_infrared_look():
+    """Light leaves under a black sky (common practice, no source): on the demo's First lift."""
+    picture = Pipeline(proxy(decode(DEMO / "first-lift.jpg"), 1200))
+    codes = picture.codes(by_name("Far heat").recipe)
+    star = lightness(decode_srgb(codes / 255.0))
+    height, width = star.shape
+    sky = star[int(0.03 * height) : int(0.12 * height), int(0.25 * width) : int(0.4 * width)]
+    grass = star[int(0.8 * height) : int(0.95 * height), int(0.1 * width) : int(0.9 * width)]
+    assert np.median(sky) <= 20
+    assert np.median(grass) >= 75

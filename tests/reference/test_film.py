@@ -111,3 +111,22 @@ def test_spectral_colours_are_in_spectral_order():
     parts = {nm: [int(codes[nm][i : i + 2], 16) for i in (1, 3, 5)] for nm in (450, 530, 650)}
     assert [int(np.argmax(parts[nm])) for nm in (450, 530, 650)] == [2, 1, 0]
     assert encode_srgb(1.0) == pytest.approx(1)
+
+
+def test_a_purple_filter_stops_green_and_a_second_one_takes_its_own_share():
+    """Magenta glass passes both ends of the spectrum (common practice, no source)."""
+    green, red, blue = (0.05, 0.5, 0.05), (0.5, 0.05, 0.05), (0.05, 0.05, 0.5)
+    assert stops("purple", green) < -0.5
+    assert stops("purple", red) > 0.3
+    assert stops("purple", blue) > 0.3
+    one, other = (film.glass(name, film.FILTERS[name][:2]) for name in ("orange", "yellow-green"))
+    both = film.expose(Film(kind="film", filter="orange", second="yellow-green"))
+    alone = film.expose(Film(kind="film"))
+    assert np.allclose(both.passed, alone.sensitivity * one * other)
+    turned = film.expose(Film(kind="film", filter="yellow-green", second="orange"))
+    assert both.weights == pytest.approx(turned.weights)
+    single = film.expose(Film(kind="film", filter="orange"))
+    assert both.cost_stops > single.cost_stops
+    twice = film.expose(Film(kind="film", filter="red", second="red"))
+    strong = film.expose(Film(kind="film", filter="red", strength=2.0))
+    assert twice.weights == pytest.approx(strong.weights)

@@ -121,3 +121,25 @@ def test_an_area_keeps_its_colour():
     hue, _ = hue_and_chroma(lab[60, 72][None])
     own, _ = hue_and_chroma(oklab(rgb[60, 72].astype(float))[None])
     assert abs((hue - own - 40 + 180) % 360 - 180) < 3
+
+
+@pytest.mark.parametrize("share", [0, 40, 100])
+def test_a_kept_colour_is_as_bright_as_it_was_as_far_as_that_is_wanted(share):
+    rgb = patches()
+    mix = {"base": {"kind": "film", "filter": "blue"}}  # red becomes black
+    red = {"colour": hex_of(RED), "reach": 0.05, "amount": 100.0, "bright": share}
+    plain = luminance(rgb.astype(float))
+    for there in ("kept", "area"):
+        document = {"mix": mix, "finish": {"kept": {"colours": [red]}}}
+        if there == "area":
+            own = {"kept": {"amount": 100, "bright": share}}
+            mask = [{"kind": "tones"}]
+            document = {"mix": mix, "areas": {"list": [{"id": "a", "mask": mask, "values": own}]}}
+        recipe = from_document(document)
+        dark = decode_srgb(Pipeline(rgb).encoded(from_document({"mix": mix})).astype(float))
+        linear, _, _ = seen(rgb, recipe)
+        wanted = encode_srgb(dark[60, 60])
+        wanted += share / 100 * (encode_srgb(plain[60, 60]) - wanted)
+        assert encode_srgb(luminance(linear)[60, 60]) == pytest.approx(wanted, abs=0.004)
+        if there == "kept":  # what is not kept stays as the mix made it
+            assert luminance(linear)[60, 180] == pytest.approx(dark[60, 180], abs=0.002)

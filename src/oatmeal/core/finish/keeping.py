@@ -1,7 +1,9 @@
 """The picture's own colour, let through the greys: a trace everywhere, colours that are kept.
 
 Colour over lightness is kept and brought to the luminance of the grey, as toning does
-(:mod:`.toning`): hue and C / L stay, so that a lightened flower is as red as it was.
+(:mod:`.toning`): hue and C / L stay, so that a lightened flower is as red as it was. Where a kept
+colour is to be as bright as it was, the grey itself is led to the colour picture's luminance,
+before anything of the print is made of it.
 """
 
 from __future__ import annotations
@@ -11,6 +13,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from oatmeal.core.colour import kernels as colour
 from oatmeal.core.colour import lab_of_hex
 from oatmeal.core.finish import kernels
 from oatmeal.core.guard import Analysis
@@ -46,7 +49,10 @@ def kept(lab: Lab, told: Analysis, recipe: Recipe, masks: Masks) -> Plane:
             here = masks[name].box.inside(whole)
             share = amount * own.amount / 100 / FULL
             planes = tuple(plane[here] for plane in lab)
-            kernels.keep_inside(planes, masks[name].plane, share, _turned(own), found[here])
+            into = found[here]
+            kernels.keep_inside(
+                planes, masks[name].plane, share, _turned(own), own.bright / 100, into
+            )
     return found
 
 
@@ -55,14 +61,30 @@ def _table(settings: KeptColours) -> Plane:
     for one in settings.colours:
         if one.moves:
             steep = math.log2(math.e) / (2 * one.reach**2)
-            rows.append((*lab_of_hex(one.colour), steep, one.amount / 100, *_turned(one)))
-    return np.array(rows, dtype=np.float32).reshape(-1, 7)
+            own = one.amount / 100, *_turned(one), one.bright / 100
+            rows.append((*lab_of_hex(one.colour), steep, *own))
+    return np.array(rows, dtype=np.float32).reshape(-1, 8)
 
 
 def _turned(one: Kept | KeptHere) -> tuple[float, float]:
     """Cosine and sine of the angle a colour is turned by, times its strength."""
     turn, strength = np.radians(one.hue), one.strength / 100
     return float(strength * np.cos(turn)), float(strength * np.sin(turn))
+
+
+def brightened(encoded: Plane, found: Plane, rgb_linear: Plane) -> Plane:
+    """Encoded greys that are as bright as the colour picture where that is kept.
+
+    Parameters
+    ----------
+    encoded : float32 (H, W)
+    found : float32 (H, W, 4)
+        Of :func:`kept`.
+    rgb_linear : float32 (H, W, 3)
+        The prepared colour picture.
+    """
+    own = colour.encoded(colour.luminance(rgb_linear))
+    return np.asarray(encoded + found[..., 3] * (own - encoded))
 
 
 def bared(found: Plane, covers: list[Plane], edge: Plane | None) -> Plane:

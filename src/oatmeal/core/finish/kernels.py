@@ -215,15 +215,17 @@ def _kept(chunk, lightness, a_axis, b_axis, near, trace, kept, out):  # type: ig
     width = out.shape[1]
     a, b = np.empty(width, _f), np.empty(width, _f)
     covered, across, along = np.empty(width, _f), np.empty(width, _f), np.empty(width, _f)
+    bright = np.empty(width, _f)
     for y in rows_of(chunk, out.shape[0]):
         told, told_a, told_b = near_l[y], near_a[y], near_b[y]
         for x in range(width):
             scale = _f(1.0) / max(lightness[y, x], _LEAST_LIGHT)
             a[x], b[x] = a_axis[y, x] * scale, b_axis[y, x] * scale
             covered[x], across[x], along[x] = trace, trace * a[x], trace * b[x]
+            bright[x] = _f(0.0)
         for i in range(kept.shape[0]):
             light, here_a, here_b, steep = kept[i, 0], kept[i, 1], kept[i, 2], kept[i, 3]
-            amount, cosine, sine = kept[i, 4], kept[i, 5], kept[i, 6]
+            amount, cosine, sine, shown = kept[i, 4], kept[i, 5], kept[i, 6], kept[i, 7]
             own = max(light, _LEAST_LIGHT)  # compared as if lit as the kept one is
             for x in range(width):
                 level = own / max(told[x], _LEAST_LIGHT)
@@ -233,12 +235,14 @@ def _kept(chunk, lightness, a_axis, b_axis, near, trace, kept, out):  # type: ig
                 covered[x] += weight * (_f(1.0) - covered[x])
                 across[x] += weight * (cosine * a[x] - sine * b[x] - across[x])
                 along[x] += weight * (sine * a[x] + cosine * b[x] - along[x])
+                bright[x] += weight * (shown - bright[x])
         for x in range(width):
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = covered[x], across[x], along[x]
+            out[y, x, 3] = bright[x]
 
 
 @parallel
-def _keep_inside(chunk, lightness, a_axis, b_axis, mask, share, turned, out):  # type: ignore[no-untyped-def]
+def _keep_inside(chunk, lightness, a_axis, b_axis, mask, share, turned, shown, out):  # type: ignore[no-untyped-def]
     cosine, sine = turned
     for y in rows_of(chunk, out.shape[0]):
         for x in range(out.shape[1]):
@@ -248,6 +252,7 @@ def _keep_inside(chunk, lightness, a_axis, b_axis, mask, share, turned, out):  #
             out[y, x, 0] += weight * (_f(1.0) - out[y, x, 0])
             out[y, x, 1] += weight * (cosine * a - sine * b - out[y, x, 1])
             out[y, x, 2] += weight * (sine * a + cosine * b - out[y, x, 2])
+            out[y, x, 3] += weight * (shown - out[y, x, 3])
 
 
 @parallel
@@ -472,7 +477,7 @@ def grained(encoded: Plane, field: Plane, amplitude: Plane, skew: float, shift: 
 def kept(
     lab: tuple[Plane, Plane, Plane], near: tuple[Plane, Plane, Plane], trace: float, table: Plane
 ) -> Colours:
-    """The picture's own colour as far as it is let through, ``(H, W, 3)``.
+    """The picture's own colour as far as it is let through, ``(H, W, 4)``.
 
     Parameters
     ----------
@@ -482,16 +487,17 @@ def kept(
         The colours that kept ones are told by.
     trace : float
         Share let through everywhere.
-    table : float32 (n, 7)
-        Of each kept colour its OKLab, ``log2(e) / (2 reach^2)``, its share, and the cosine and the
-        sine of the angle it is turned by, times its strength.
+    table : float32 (n, 8)
+        Of each kept colour its OKLab, ``log2(e) / (2 reach^2)``, its share, the cosine and the
+        sine of the angle it is turned by, times its strength, and the share of its own brightness.
 
     Returns
     -------
-    float32 (H, W, 3)
-        The share that is covered, and OKLab ``a / L`` and ``b / L`` times that share.
+    float32 (H, W, 4)
+        The share that is covered, OKLab ``a / L`` and ``b / L`` times that share, and the share of
+        the colour picture's own brightness.
     """
-    out = np.empty((*lab[0].shape, 3), np.float32)
+    out = np.empty((*lab[0].shape, 4), np.float32)
     _kept(*lab, near, _f(trace), table, out)
     return out
 
@@ -501,11 +507,12 @@ def keep_inside(
     mask: NDArray[np.uint16],
     share: float,
     turned: tuple[float, float],
+    bright: float,
     out: Colours,
 ) -> None:
     """Lay colour that an area keeps over what :func:`kept` found; ``share`` of one of the mask."""
     cosine, sine = turned
-    _keep_inside(*lab, mask, _f(share), (_f(cosine), _f(sine)), out)
+    _keep_inside(*lab, mask, _f(share), (_f(cosine), _f(sine)), _f(bright), out)
 
 
 def lit(encoded: Plane, tints: Plane, kept_colour: Colours) -> tuple[Plane, Plane, Plane]:
@@ -563,10 +570,10 @@ def warm() -> None:
     )  # fmt: skip
     add_fine((0, 0), 0.1, 1.0, 1, plane.copy())
     grained(plane, plane, np.ones(2, np.float32), 0.0, np.zeros(6, np.float32))
-    colours = kept((plane, plane, plane), (plane, plane, plane), 0.1, np.ones((1, 7), np.float32))
+    colours = kept((plane, plane, plane), (plane, plane, plane), 0.1, np.ones((1, 8), np.float32))
     part = plane[:4, :4]
     mask = np.ones((8, 8), np.uint16)[:4, :4]
-    keep_inside((part, part, part), mask, 0.1, (1.0, 0.0), colours[:4, :4])
+    keep_inside((part, part, part), mask, 0.1, (1.0, 0.0), 0.5, colours[:4, :4])
     lit(plane, np.zeros((9, 2), np.float32), colours)
     crisp(plane, np.array([0.5, 0.25], np.float32), 1, 3, 1.0, 0.5, plane)
     crisp(plane, np.array([0.5, 0.25], np.float32), 1, 3, 1.0, 0.5, None)

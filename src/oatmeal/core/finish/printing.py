@@ -162,7 +162,7 @@ def coded(
 ) -> NDArray[Any]:
     """Codes of printed values: ``(H, W)``, or ``(H, W, 3)`` where they are toned.
 
-    ``kept (H, W, 3)`` is colour that is let through, of :func:`.keeping.kept`.
+    ``kept (H, W, 4)`` is colour that is let through, of :func:`.keeping.kept`.
     """
     if finish.toning.rests and kept is None:
         return quantised(encoded, dtype, dither=dither, corner=corner)

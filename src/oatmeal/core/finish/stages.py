@@ -24,10 +24,39 @@ def _radius(recipe: Recipe, place: Place) -> float:
     return sharpness.radius_px(recipe.finish.sharpness, place.picture.scale)
 
 
+@stage("own_colour", needs=("prepared",), when=lambda recipe: recipe.keeps_colour)
+def own_colour(recipe: Recipe, place: Place, rgb_linear: Plane) -> keeping.Lab:
+    """OKLab of the prepared colour picture."""
+    return colour.colours(np.ascontiguousarray(np.maximum(rgb_linear, 0)))
+
+
+@stage(
+    "kept_colour",
+    reads=("finish.kept", "areas.coloured"),
+    needs=("own_colour", "analysis", "masks"),
+    when=lambda recipe: recipe.keeps_colour,
+)
+def kept_colour(
+    recipe: Recipe, place: Place, lab: keeping.Lab, told: Analysis, found: Masks | None
+) -> Plane:
+    """The picture's own colour, as far as it is let through."""
+    return keeping.kept(lab, told, recipe, found or {})
+
+
+@stage(
+    "own_lit",
+    needs=("encoded", "kept_colour", "prepared"),
+    idle=lambda recipe: not recipe.keeps_brightness,
+)
+def own_lit(recipe: Recipe, place: Place, encoded: Plane, found: Plane, rgb_linear: Plane) -> Plane:
+    """Encoded values, as bright as the colour picture where a kept colour is to be so."""
+    return keeping.brightened(encoded, found, rgb_linear)
+
+
 @stage(
     "edge_mask",
     reads=_MASK,
-    needs=("encoded",),
+    needs=("own_lit",),
     when=lambda recipe: bool(recipe.finish.sharpness.amount and recipe.finish.sharpness.edges),
     margin=lambda recipe, place: sharpness.margin(_radius(recipe, place)),
     grid=lambda place: 2,
@@ -42,7 +71,7 @@ def edge_mask(recipe: Recipe, place: Place, encoded: Plane) -> Plane | None:
 @stage(
     "sharpened",
     reads=("finish.sharpness",),
-    needs=("encoded", "edge_mask"),
+    needs=("own_lit", "edge_mask"),
     moved_by=(_SHARPNESS,),
     margin=lambda recipe, place: sharpness.margin(_radius(recipe, place)),
 )
@@ -207,25 +236,6 @@ def printed(recipe: Recipe, place: Place, encoded: Plane, made: tuple[Plane, Pla
     return rim.rimmed(encoded, made)
 
 
-@stage("own_colour", needs=("prepared",), when=lambda recipe: recipe.keeps_colour)
-def own_colour(recipe: Recipe, place: Place, rgb_linear: Plane) -> keeping.Lab:
-    """OKLab of the prepared colour picture."""
-    return colour.colours(np.ascontiguousarray(np.maximum(rgb_linear, 0)))
-
-
-@stage(
-    "kept_colour",
-    reads=("finish.kept", "areas.coloured"),
-    needs=("own_colour", "analysis", "masks"),
-    when=lambda recipe: recipe.keeps_colour,
-)
-def kept_colour(
-    recipe: Recipe, place: Place, lab: keeping.Lab, told: Analysis, found: Masks | None
-) -> Plane:
-    """The picture's own colour, as far as it is let through."""
-    return keeping.kept(lab, told, recipe, found or {})
-
-
 @stage(
     "bare_colour",
     needs=("kept_colour", "dust", "scratches", "rim"),
@@ -245,6 +255,6 @@ def bare_colour(
 
 
 STAGES: Final = (
-    edge_mask, sharpened, spreading, glowing, shaded, grain_field, grained, dust, dusty, scratches,
-    scratched, relief, papered, uneven_rim, printed, own_colour, kept_colour, bare_colour,
+    own_colour, kept_colour, own_lit, edge_mask, sharpened, spreading, glowing, shaded, grain_field,
+    grained, dust, dusty, scratches, scratched, relief, papered, uneven_rim, printed, bare_colour,
 )  # fmt: skip

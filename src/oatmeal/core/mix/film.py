@@ -37,7 +37,11 @@ FILTERS: Final[dict[str, tuple[float, float, float]]] = {
     "yellow-green": (485.0, 620.0, 0.92),
     "green": (490.0, 580.0, 0.6),
     "blue": (380.0, 490.0, 0.5),
+    "purple": (485.0, 605.0, 0.85),
 }
+
+#: Filters that stop what lies between their edges instead of letting it through.
+STOPPING: Final = frozenset({"purple"})
 
 #: Transmittance of a filter with own edges and no name.
 OWN_PEAK: Final = 0.92
@@ -114,11 +118,21 @@ def edges(film: Film) -> tuple[tuple[float, float], tuple[float, float] | None]:
     return film.film_edges or FILMS[film.film], filter_edges
 
 
+def glass(name: str, between: tuple[float, float] | None) -> NDArray[np.float64]:
+    """What a filter lets through of each wavelength, ``(n,)``; all of it without edges."""
+    if between is None:
+        return np.ones_like(wavelengths())
+    peak = FILTERS[name][2] if name in FILTERS else OWN_PEAK
+    inside = band(*between, FILTER_SLOPE_NM)
+    return peak * (1 - inside if name in STOPPING else inside)
+
+
 def expose(film: Film) -> Exposure:
     """Weights and cost of a film behind a filter.
 
-    Strength raises the transmittance to that power: 2 is two such filters stacked. The exposure is
-    compensated, so that white stays white.
+    Strength raises the transmittance to that power: 2 is two such filters stacked; a second filter
+    lets through its own share of what the first one does. The exposure is compensated, so that
+    white stays white.
 
     Examples
     --------
@@ -129,10 +143,9 @@ def expose(film: Film) -> Exposure:
     """
     film_edges, filter_edges = edges(film)
     sensitivity = band(*film_edges, FILM_SLOPE_NM)
-    transmittance = np.ones_like(sensitivity)
-    if filter_edges is not None:
-        peak = FILTERS[film.filter][2] if film.filter in FILTERS else OWN_PEAK
-        transmittance = (peak * band(*filter_edges, FILTER_SLOPE_NM)) ** film.strength
+    transmittance = glass(film.filter, filter_edges) ** film.strength
+    if film.second != "none":
+        transmittance *= glass(film.second, FILTERS[film.second][:2])
     passed = sensitivity * transmittance
     light = daylight() * sensitivity
     white = float(light.sum())

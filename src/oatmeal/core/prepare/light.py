@@ -18,7 +18,7 @@ from oatmeal.core.bands import (
     spread,
 )
 from oatmeal.core.bands.light import FINE_ALONG
-from oatmeal.core.colour import decode_srgb, encode_srgb
+from oatmeal.core.colour import LUMINANCE_WEIGHTS, decode_srgb, encode_srgb
 from oatmeal.core.colour import kernels as colour
 from oatmeal.core.picture import Window, reduced
 from oatmeal.core.prepare import white
@@ -32,16 +32,22 @@ CHARACTER: Final = "soft"
 
 
 def lit(rgb_linear: Colour, light: Light) -> Colour:
-    """Linear colour ``(H, W, 3)`` with its light taken out and its exposure.
+    """Linear colour ``(H, W, 3)`` with its light taken out, its exposure and colour strength.
 
-    The same array where both are at rest.
+    The same array where all are at rest.
     """
-    if light.warmth == 0.0 and light.tint == 0.0:
+    if light.warmth == 0.0 and light.tint == 0.0 and light.colour == 100.0:
         if light.exposure == 0.0:
             return rgb_linear
         return rgb_linear * np.float32(2.0**light.exposure)
-    matrix = white.adaptation(light.warmth, light.tint) * 2.0**light.exposure
-    return kernels.through_matrix(rgb_linear, matrix)
+    return kernels.through_matrix(rgb_linear, _matrix(light) * 2.0**light.exposure)
+
+
+def _matrix(light: Light) -> NDArray[np.float64]:
+    """The light taken out, then colour led away from the grey of its luminance, or toward it."""
+    strength = light.colour / 100
+    led = strength * np.eye(3) + (1 - strength) * np.asarray(LUMINANCE_WEIGHTS)
+    return np.asarray(led @ white.adaptation(light.warmth, light.tint))
 
 
 def rendered(rgb_linear: Colour, curve: Sequence[Point]) -> Colour:
@@ -100,8 +106,7 @@ def brightest(light: Light, ends: Ends | None = None) -> float:
 
     ``ends`` are the picture's, where highlights or shadows are set.
     """
-    matrix = white.adaptation(light.warmth, light.tint) if light.warmth or light.tint else np.eye(3)
-    channel = float(np.maximum(matrix, 0).sum(axis=1).max())
+    channel = float(np.maximum(_matrix(light), 0).sum(axis=1).max())
     stops = light.exposure
     if ends is not None:
         stops += sum(max(0.0, float(table.max())) for table in _moved(light, ends))

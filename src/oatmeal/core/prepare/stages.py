@@ -17,7 +17,9 @@ from oatmeal.core.recipe import REST, Recipe, Threads
 from oatmeal.core.stages import SOURCE, Place, stage, value_of
 from oatmeal.core.trust import FINE
 
-_WHITE = ("prepare.light.warmth", "prepare.light.tint", "prepare.light.exposure")
+_WHITE = (
+    "prepare.light.warmth", "prepare.light.tint", "prepare.light.exposure", "prepare.light.colour",
+)  # fmt: skip
 _ENDS = ("prepare.light.highlights", "prepare.light.shadows")
 
 _NOISE = ("prepare.noise.light", "prepare.noise.colour")
@@ -84,7 +86,10 @@ def _settling(recipe: Recipe, place: Place) -> Settling:
 
 
 #: What makes the light of the grey from channels, and what else makes it depend on colour.
-_OF_CHANNELS = ("prepare.light.warmth", "prepare.light.tint", _THREADS, "areas.led", "mix.base")
+_OF_CHANNELS = (
+    "prepare.light.warmth", "prepare.light.tint", "prepare.light.colour", _THREADS, "areas.led",
+    "mix.base",
+)  # fmt: skip
 _BY_COLOUR = (
     *_OF_CHANNELS, "mix.lifts", "mix.picked", "areas.lifted", "areas.coloured", "finish.kept",
 )  # fmt: skip

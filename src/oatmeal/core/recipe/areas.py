@@ -219,6 +219,10 @@ class KeptHere(Part):
     strength: float = setting(
         "kept colour's strength", 0, 300, rest=100.0, unit="%", step=5, trial=30, scale="stays"
     )
+    bright: float = setting(
+        "kept colour's own brightness", 0, 100, unit="%", step=5, trial=25,
+        meaning="share of the colour picture's luminance in the greys there",
+    )  # fmt: skip
 
 
 if TYPE_CHECKING:

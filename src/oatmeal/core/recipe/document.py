@@ -53,6 +53,13 @@ class Recipe(Part):
         return bool(not self.finish.kept.rests or self.areas.coloured)
 
     @property
+    def keeps_brightness(self) -> bool:
+        """True where a kept colour is as bright as it was; of a recipe as it acts."""
+        return any(one.moves and one.bright for one in self.finish.kept.colours) or any(
+            own.bright for _, _, own in self.areas.coloured
+        )
+
+    @property
     def coloured(self) -> bool:
         """True where the print is no pure grey: it is toned, or colour is kept."""
         return self.keeps_colour or not self.finish.toning.rests

@@ -23,8 +23,9 @@ def _toned(
     return {**tints, "balance": balance}
 
 
-#: Where a print may begin, by part and name. Warm paper and silver blue lie near common practice
-#: (no source: HSV 43 degrees at 13 to 17, 225 to 235 at 21 and 13); the others are our own.
+#: Where a print may begin, by part and name. Warm paper lies near common practice
+#: (no source: HSV 43 degrees at 13 to 17); the others are our own: silver blue is steel, and fades
+#: toward the paper's white as a print's does.
 FINISH_STARTS: Final[dict[str, dict[str, dict[str, Any]]]] = {
     "sharpness": {
         "people": {"amount": 25.0, "radius": 1.2, "detail": 10.0, "edges": 60.0},
@@ -41,7 +42,7 @@ FINISH_STARTS: Final[dict[str, dict[str, dict[str, Any]]]] = {
         "warm paper": _toned((82.0, 9.0), (70.0, 12.0)),
         "sepia": _toned((72.0, 30.0), (58.0, 34.0), 20.0),
         "selenium": _toned((60.0, 2.0), (350.0, 12.0), -30.0),
-        "silver blue": _toned((276.0, 27.0), (276.0, 16.0)),
+        "silver blue": _toned((256.0, 9.0), (258.0, 15.0)),
         "iron blue": _toned((235.0, 40.0), (258.0, 62.0)),
     },
 }

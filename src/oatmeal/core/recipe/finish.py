@@ -118,6 +118,10 @@ class Kept(Part):
         "{} strength", 0, 300, rest=100.0, unit="%", step=5, trial=30, scale="stays",
         meaning="of the picture's own colourfulness",
     )  # fmt: skip
+    bright: float = setting(
+        "{} own brightness", 0, 100, unit="%", step=5, trial=25,
+        meaning="share of the colour picture's luminance in the greys there",
+    )  # fmt: skip
     name: Annotated[str, Field(max_length=80)] = setting(
         "name of {}", rest="", scale="stays", silent=True, meaning="of the kept colour"
     )
@@ -130,7 +134,7 @@ class Kept(Part):
 
 
 class KeptColours(Switched):
-    """The picture's own colour, let through the greys; their lightness stays."""
+    """The picture's own colour, let through the greys; their lightness stays unless asked for."""
 
     on: bool = _on("kept colour")
 

@@ -63,17 +63,23 @@ class Six(Part):
     magenta: Share = _share("magenta", 41.0)
 
 
+Filter = Literal[
+    "none", "light-yellow", "yellow", "deep-yellow", "orange", "red", "deep-red",
+    "yellow-green", "green", "blue", "purple",
+]  # fmt: skip
+
+
 class Film(Part):
-    """A lens filter over a black and white film."""
+    """One or two lens filters over a black and white film."""
 
     kind: Literal["film"]
     film: Literal["panchromatic", "orthochromatic", "long-red"] = setting(
         "film", rest="panchromatic", trial=1, scale="stays"
     )
-    filter: Literal[
-        "none", "light-yellow", "yellow", "deep-yellow", "orange", "red", "deep-red",
-        "yellow-green", "green", "blue",
-    ] = setting("filter", rest="none", trial=1, scale="stays")  # fmt: skip
+    filter: Filter = setting("filter", rest="none", trial=1, scale="stays")
+    second: Filter = setting(
+        "second filter", rest="none", trial=1, scale="stays", meaning="stacked on the first"
+    )
     strength: float = setting(
         "filter strength", 0, 3, 1.0, step=0.05, trial=0.4, origin=0.0,
         meaning="2 is two such filters stacked",

@@ -1,7 +1,7 @@
 """The settings of Prepare: the colour picture is set right before it becomes grey."""
 
 from itertools import pairwise
-from typing import Annotated, Self
+from typing import Annotated, Any, Self
 
 from pydantic import Field, model_validator
 
@@ -32,6 +32,10 @@ class Light(Part):
         "colour exposure", -5, 5, unit="stops", step=0.05, trial=0.4,
         meaning="of the linear colour",
     )  # fmt: skip
+    colour: float = setting(
+        "colour strength", 0, 200, rest=100.0, unit="%", step=5, trial=25,
+        meaning="distance of every linear colour from the grey of its luminance",
+    )  # fmt: skip
     highlights: float = setting(
         "colour highlights", -100, 100, trial=20,
         meaning="as `tone.highlights`, of the colour picture; hue is kept",
@@ -53,6 +57,12 @@ class Light(Part):
         return self
 
 
+def _on(words: str, group: str) -> Any:
+    return setting(
+        words, rest=True, scale="stays", group=group, meaning="off is as if it were at rest"
+    )
+
+
 class Prepare(Step):
     """What happens to the colour picture before it is mixed to grey."""
 
@@ -70,3 +80,17 @@ class Prepare(Step):
     )  # fmt: skip
     light: Light = setting("light", rest=Light, group="colour light")
     threads: Threads = setting("threads", rest=Threads, group="threads")
+    light_on: bool = _on("group Light", "colour light")
+    threads_on: bool = _on("group Threads", "threads")
+    clean_on: bool = _on("group Clean", "noise")
+
+    def acting(self) -> Self:
+        """The same with every group that is switched off put to rest."""
+        off: dict[str, Any] = {}
+        if not self.light_on:
+            off["light"] = Light()
+        if not self.threads_on:
+            off["threads"] = Threads()
+        if not self.clean_on:
+            off |= {"noise": NoiseTaken(), "edge_colour": EdgeColour(), "spots": ()}
+        return self.model_copy(update=off) if off else self

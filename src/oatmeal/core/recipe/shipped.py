@@ -99,10 +99,12 @@ SHIPPED: Final = (
     ),
     _shipped(
         "Far heat",
-        "film sensitive far into the red: white leaves, black sky",
+        "as film beyond the red sees: white leaves, black sky",
         mix={
-            "base": {"kind": "film", "film": "long-red", "filter": "deep-red"},
-            "lifts": {"green": 1.2, "yellow": 0.8, "blue": -0.6},
+            "base": {
+                "kind": "channels", "red": 10, "green": 190, "blue": -100, "hold_total": False,
+            },
+            "lifts": {"green": 0.8, "yellow": 0.6, "cyan": -1.2, "blue": -2.0},
         },
         tone={"contrast": 14, "hold_ends": True},
     ),

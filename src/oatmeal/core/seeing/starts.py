@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from oatmeal.core.recipe import Film, Lifts, Mix, Plain, Recipe
+from oatmeal.core.recipe.shipped import by_name
 from oatmeal.core.seeing.balance import Balance
 
 
@@ -45,14 +46,16 @@ _FILMS = (
         "blind to red: dark lips, pale sky",
         Film(kind="film", film="orthochromatic"),
     ),
-    (
-        "Far into the red",
-        "long-red film behind deep red, infrared-like",
-        Film(kind="film", film="long-red", filter="deep-red"),
-    ),
 )
 
 _BALANCE_STRENGTHS = (40.0, 100.0)
+
+
+def _far_heat() -> Start:
+    """The mix of the recipe that is shipped as such."""
+    one = by_name("Far heat")
+    assert one is not None
+    return Start(one.name, one.words, one.recipe.mix)
 
 
 def starts(rgb_linear: NDArray[np.float32], recipe: Recipe) -> list[Start]:
@@ -74,6 +77,7 @@ def starts(rgb_linear: NDArray[np.float32], recipe: Recipe) -> list[Start]:
     return [
         Start("Plain", "luminance: how bright each colour looks", Mix(base=Plain(kind="plain"))),
         *(Start(name, words, Mix(base=film)) for name, words, film in _FILMS),
+        _far_heat(),
         *balanced,
         *_RECIPES,
     ]

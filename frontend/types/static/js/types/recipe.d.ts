@@ -147,7 +147,8 @@ export interface Falloff {
 export interface Film {
   kind: "film";
   film: "panchromatic" | "orthochromatic" | "long-red";
-  filter: "none" | "light-yellow" | "yellow" | "deep-yellow" | "orange" | "red" | "deep-red" | "yellow-green" | "green" | "blue";
+  filter: "none" | "light-yellow" | "yellow" | "deep-yellow" | "orange" | "red" | "deep-red" | "yellow-green" | "green" | "blue" | "purple";
+  second: "none" | "light-yellow" | "yellow" | "deep-yellow" | "orange" | "red" | "deep-red" | "yellow-green" | "green" | "blue" | "purple";
   strength: number;
   film_edges?: [number, number];
   filter_edges?: [number, number];
@@ -221,6 +222,7 @@ export interface Kept {
   amount: number;
   hue: number;
   strength: number;
+  bright: number;
   name: string;
   on: boolean;
 }
@@ -235,6 +237,7 @@ export interface KeptHere {
   amount: number;
   hue: number;
   strength: number;
+  bright: number;
 }
 
 export interface Known {
@@ -278,6 +281,7 @@ export interface Light {
   warmth: number;
   tint: number;
   exposure: number;
+  colour: number;
   highlights: number;
   shadows: number;
   camera: [number, number][];
@@ -351,6 +355,9 @@ export interface Prepare {
   spots: Spot[];
   light: Light;
   threads: Threads;
+  light_on: boolean;
+  threads_on: boolean;
+  clean_on: boolean;
 }
 
 export interface Scratches {

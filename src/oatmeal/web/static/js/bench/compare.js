@@ -256,22 +256,25 @@ export function comparing(bench) {
         return;
       }
       this.withoutStep = bench.work.step;
-      if (bench.light.layer() === "prepared") {
+      const group = bench.work.step === "prepare" && bench.crop.mayBeOut() ? bench.crop.group : "";
+      if (bench.light.layer() === "prepared" && !group) {
         picture.instead = { layer: "colour" };
         picture.paint();
         return;
       }
       const recipe = copy(bench.work.recipe);
       if (bench.areas.isOpen()) bench.areas.without(recipe);
+      else if (group) recipe.prepare[`${group}_on`] = false;
       else if (bench.work.step !== "prepare") recipe[bench.work.step].on = false;
       else recipe.prepare = { ...copy(bench.vocabulary.rest.prepare), frame: recipe.prepare.frame, lens: recipe.prepare.lens };
-      const wish = { recipe, layers: ["grey"], side: picture.side, region: picture.region };
+      const wish = { recipe, layers: group && bench.light.layer() === "prepared" ? ["prepared"] : ["grey"], side: picture.side, region: picture.region };
       this.askAside("without", wish, (frame) => this.withoutArrived(frame));
     },
     withoutArrived(frame) {
       const { picture } = bench.parts;
       if (!this.withoutStep) return;
-      const layer = finished(frame);
+      const { width, height, region, layers } = frame;
+      const layer = layers.prepared ? { width, height, region, data: layers.prepared } : finished(frame);
       picture.instead = { whole: { grey: frame.region ? picture.whole.grey : layer }, part: { grey: frame.region ? layer : null } };
       picture.paint();
     },

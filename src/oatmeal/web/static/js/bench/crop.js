@@ -4,6 +4,10 @@ import { clamp, copy, same } from "./paths.js";
 import { Laid, largest, ratioOf } from "./setright.js";
 
 const GROUP = "oatmeal-prepare-group";
+/** The parts of each group. @type {Object<string, string[]>} */
+const PARTS = {
+  frame: ["frame", "lens"], light: ["light", "light_on"], threads: ["threads", "threads_on"], clean: ["noise", "edge_colour", "spots", "clean_on"],
+};
 const GUIDES = "oatmeal-frame-guides";
 const RATIOS = ["1:1", "4:5", "3:4", "2:3", "16:9"];
 const TURNS = ["none", "right", "over", "left"];
@@ -53,6 +57,25 @@ export function cropping(bench) {
       const { prepare } = bench.work.recipe;
       const open = bench.work.step === "prepare" && this.group === "frame" && prepare.on;
       return open && bench.sight.zoom === "fit" && !bench.compare.comparing && !bench.strips.strip ? "open" : "framed";
+    },
+    /** Whether the open group can be taken out: a frame stays. */
+    mayBeOut() {
+      return this.group !== "frame";
+    },
+    groupOn() {
+      return !this.mayBeOut() || bench.work.recipe.prepare[`${this.group}_on`];
+    },
+    switchGroup() {
+      bench.work.recipe.prepare[`${this.group}_on`] = !this.groupOn();
+      bench.work.settle();
+    },
+    groupChanged() {
+      return PARTS[this.group].some((part) => !same(bench.work.recipe.prepare[part], bench.work.rest.prepare[part]));
+    },
+    resetGroup() {
+      for (const part of PARTS[this.group]) bench.work.recipe.prepare[part] = copy(bench.work.rest.prepare[part]);
+      bench.work.settle();
+      this.draw();
     },
     /** @param {string} group frame, light, threads or clean */
     openGroup(group) {

@@ -11,7 +11,7 @@ export function filming(bench) {
     /** @type {any} */
     film: null,
     // film
-    /** The base with another film or filter, which takes its own edges again. @param {"film"|"filter"} which @param {string} name */
+    /** The base with another film or filter, which takes its own edges again. @param {"film"|"filter"|"second"} which @param {string} name */
     withOther(which, name) {
       const { [`${which}_edges`]: _, ...base } = copy(bench.base.now());
       return { ...base, [which]: name };
@@ -22,6 +22,10 @@ export function filming(bench) {
     filterWords() {
       const { filter } = bench.base.now();
       return filter === "none" ? "no filter" : `${filter} filter`;
+    },
+    secondWords() {
+      const { second } = bench.base.now();
+      return second === "none" ? "+ second" : `+ ${second}`;
     },
     /** What a film looks like that is only looked at. @param {any} recipe */
     async look(recipe) {

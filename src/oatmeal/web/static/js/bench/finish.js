@@ -71,6 +71,11 @@ export function finishing(bench) {
       bench.work.settle();
       this.draw();
     },
+    resetGroup() {
+      for (const part of PARTS[this.group]) this.all()[part] = copy(bench.work.rest.finish[part]);
+      bench.work.settle();
+      this.draw();
+    },
     /** What stands here is drawn anew. */
     draw() {
       const { parts } = bench;

@@ -52,7 +52,7 @@ export function keepingColours(bench) {
       try {
         const { colour } = await ask("POST", `/api/photographs/${bench.photograph.id}/spot`, { recipe: copy(bench.work.recipe), ...place });
         const rest = (/** @type {string} */ key) => declaration(key).rest;
-        this.all().push({ colour, amount: WHOLE, reach: rest("reach"), hue: rest("hue"), strength: rest("strength"), name: "", on: true });
+        this.all().push({ colour, amount: WHOLE, reach: rest("reach"), hue: rest("hue"), strength: rest("strength"), bright: rest("bright"), name: "", on: true });
         this.chosen = this.all().length - 1;
         bench.work.settle();
       } catch (problem) {

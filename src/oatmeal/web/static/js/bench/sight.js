@@ -12,7 +12,7 @@ const DIFFERENCES = 22;
 
 /**
  * How the picture is looked at.
- * @param {Pick<import("./bench.js").Bench, "areas" | "compare" | "drawer" | "history" | "parts" | "pins" | "refs" | "spots" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "compare" | "crop" | "drawer" | "history" | "parts" | "pins" | "refs" | "spots" | "vocabulary" | "work">} bench
  */
 export function seeing(bench) {
   return {
@@ -128,7 +128,7 @@ export function seeing(bench) {
       picture.paint();
     },
     showingWords() {
-      if (bench.compare.withoutStep) return `without ${bench.areas.isOpen() ? bench.areas.withoutWords() : bench.vocabulary.steps.find(({ id }) => id === bench.compare.withoutStep)?.title}`;
+      if (bench.compare.withoutStep) return `without ${bench.areas.isOpen() ? bench.areas.withoutWords() : bench.compare.withoutStep === "prepare" && bench.crop.mayBeOut() ? bench.crop.group : bench.vocabulary.steps.find(({ id }) => id === bench.compare.withoutStep)?.title}`;
       return { colour: "colour original", plain: "plain conversion", prepared: "prepared colour", mask: "mask alone", edges: "where it is sharpened", grey: "" }[this.showing];
     },
     meter(codes) {

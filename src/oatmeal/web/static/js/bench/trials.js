@@ -22,6 +22,7 @@ function withTone(bench, words, values) {
 export const TRIALS = {
   film: (bench, name) => withBase(bench, `${name} film`, bench.films.withOther("film", name)),
   filter: (bench, name) => withBase(bench, name === "none" ? "no filter" : `${name} filter`, bench.films.withOther("filter", name)),
+  second: (bench, name) => withBase(bench, name === "none" ? "no second filter" : `${name} filter as well`, bench.films.withOther("second", name)),
   weighing: (bench, weighing) => withBase(bench, weighing, { kind: "plain", weighing }),
   channels: (bench, name) => withBase(bench, `channels for ${name}`, bench.base.withChannels(name)),
   curve: (bench, name) => withTone(bench, `curve ${name}`, { curve: copy(bench.vocabulary.curves[name]) }),

@@ -94,6 +94,13 @@ export function working(bench) {
       bench.compare.tellDifferences();
       bench.history.historyChanged();
     },
+    /** The whole photograph as it was taken: one step. */
+    asTaken() {
+      this.settleNow();
+      this.replace({ ...copy(vocabulary.rest), name: this.recipe.name });
+      this.settleNow();
+      this.tellStep("Everything is as taken.");
+    },
     goToStep(id) {
       this.settleNow();
       return bench.parts.saver.go(id);
