@@ -283,7 +283,7 @@ def quarter_turns_and_mirror_turn_what_is_set(frame, page):
     frame.settled()
     mirrored = quantised(render(decode(WAGON), frame.recipe(), np.float32), np.uint8)
     assert np.abs(mirrored.astype(int) - right[:, ::-1]).mean() < 1.5
-    page.get_by_role("button", name="Reset group").click()
+    page.get_by_role("button", name="Reset", exact=True).click()
     frame.settled()
     number = page.get_by_label("tip, -40 to 40")
     number.fill("12")
@@ -323,7 +323,7 @@ def pins_stay_on_their_thing_and_those_cut_away_come_back(frame, page):
     assert apart(now[0], readings[0]) < 14
     page.keyboard.press("r")
     frame.settled()
-    page.get_by_role("button", name="Reset group").click()
+    page.get_by_role("button", name="Reset", exact=True).click()
     frame.settled()
     page.keyboard.press("m")
     frame.settled()

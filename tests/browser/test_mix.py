@@ -348,7 +348,7 @@ def a_test_strip_of_choices(bench, page, source):
     page.get_by_role("button", name="Test strip").first.click()
     page.get_by_label("Setting to try").select_option(label="filters")
     bench.settled()
-    expect(page.locator(".band-button")).to_have_count(10)
+    expect(page.locator(".band-button")).to_have_count(11)
     page.get_by_role("button", name="Keep red").click()
     bench.settled()
     assert bench.recipe().mix.base.filter == "red"

@@ -116,7 +116,7 @@ def keys_typing_and_rest(prepare, page):
     page.keyboard.press("Delete")
     prepare.settled()
     assert (light(prepare).warmth, light(prepare).tint, light(prepare).shadows) == (0, 0, 30)
-    page.get_by_role("button", name="Reset group").click()
+    page.get_by_role("button", name="Reset", exact=True).click()
     prepare.settled()
     assert light(prepare) == REST.prepare.light
 
@@ -180,7 +180,8 @@ def without_the_step_and_the_meter_and_the_test_strip(prepare, page):
     shown = [int(part) for part in swatch[4:-1].split(",")]
     assert shown == pytest.approx(prepare.pixel(*CLOTH), abs=3)
     page.locator("main.surround").focus()
-    page.keyboard.down("w")
+    page.keyboard.down("w")  # without what is in the open group
+    prepare.settled()
     without = prepare.canvas("otherCoarse")
     page.keyboard.up("w")
     source = kernels.display(reduced(proxy(decode(MUGS), 2048), without["width"]))

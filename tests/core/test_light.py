@@ -266,7 +266,7 @@ def test_colour_strength_leads_away_from_grey_and_keeps_luminance():
         ("light", "light", {"warmth": 80, "exposure": 1}),
         ("threads", "threads", {"blue": {"bright": -1}}),
         ("clean", "noise", {"light": 60}),
-        ("clean", "spots", [{"path": "3000 3000", "radius": 0.1, "source": [0.2, 0.2]}]),
+        ("clean", "spots", [{"path": "3000 3000", "radius": 0.03, "source": [0.2, 0.2]}]),
     ],
 )
 def test_a_group_that_is_out_is_as_if_it_were_at_rest(group, part, values):

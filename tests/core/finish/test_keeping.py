@@ -133,7 +133,7 @@ def test_a_kept_colour_is_as_bright_as_it_was_as_far_as_that_is_wanted(share):
         document = {"mix": mix, "finish": {"kept": {"colours": [red]}}}
         if there == "area":
             own = {"kept": {"amount": 100, "bright": share}}
-            mask = [{"kind": "tones"}]
+            mask = [{"kind": "ellipse", "centre": [0.5, 0.5], "radii": [2.0, 2.0]}]
             document = {"mix": mix, "areas": {"list": [{"id": "a", "mask": mask, "values": own}]}}
         recipe = from_document(document)
         dark = decode_srgb(Pipeline(rgb).encoded(from_document({"mix": mix})).astype(float))

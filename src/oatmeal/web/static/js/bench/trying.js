@@ -17,6 +17,8 @@ const TRY = "[data-try]";
 export function trying(bench) {
   /** What is rested on now. */
   let wanted = "";
+  /** What was asked for last. */
+  let asked = "";
   /** Pictures by what was asked for, the newest last. @type {Map<string, any>} */
   const shown = new Map();
   return {
@@ -45,16 +47,17 @@ export function trying(bench) {
       const wish = { recipe, layers: ["grey"], side, region };
       this.keeping = false;
       this.words = words;
-      const known = shown.get(JSON.stringify(wish));
+      asked = JSON.stringify(wish);
+      const known = shown.get(asked);
       if (known) this.show(known);
       else bench.compare.askAside("tried", wish, (frame) => this.arrived(frame));
     },
     arrived(frame) {
       const key = JSON.stringify(frame.wish);
       shown.delete(key);
-      shown.set(key, { layer: finished(frame), recipe: frame.wish.recipe });
+      shown.set(key, { layer: finished(frame) });
       if (shown.size > MOST_KEPT) shown.delete(shown.keys().next().value ?? "");
-      if (wanted) this.begin(wanted); // it shows the newest, if this is what is rested on
+      if (wanted && key === asked) this.show({ layer: finished(frame) });
     },
     show({ layer }) {
       const { picture } = bench.parts;
