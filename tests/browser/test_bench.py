@@ -129,7 +129,7 @@ def the_curve_by_keyboard_and_the_shipped_ones(bench, page):
     point.press("Shift+ArrowRight")
     bench.settled()
     x, y = bench.recipe().tone.curve[1]
-    assert (x, y) == pytest.approx((0.25 + 10 / 255, 0.13 + 1 / 255), abs=1e-4)
+    assert (x, y) == pytest.approx((0.25 + 0.2 / 255, 0.13 + 1 / 255), abs=1e-4)
     point.press("Delete")
     bench.settled()
     assert len(bench.recipe().tone.curve) == 4

@@ -1,5 +1,7 @@
 """Numbers and tracks in every group: clicked, typed, stepped, held, put back."""
 
+import re
+
 import pytest
 from playwright.sync_api import expect
 from samples import DEMO
@@ -74,6 +76,94 @@ def test_every_number_is_clicked_typed_and_stepped(room, page):
                 wrong.append(f"{where}, {path}: Escape takes what was typed")
     assert len(tried) > 70
     assert wrong == []
+
+
+def test_focus_is_seen_at_every_stop(room, page):
+    """Of the page's own controls; what is drawn has a mark of its own."""
+    unseen = []
+    told = """() => {
+        const { tagName, ariaLabel, textContent, className } = document.activeElement;
+        const { outlineStyle, outlineWidth } = getComputedStyle(document.activeElement);
+        const drawn = document.activeElement instanceof SVGElement;
+        const seen = drawn || (outlineStyle !== "none" && parseFloat(outlineWidth) >= 2);
+        const name = `${tagName} ${ariaLabel || textContent.trim().slice(0, 30)} ${className}`;
+        return [seen, name];
+    }"""
+    for key in "rmtaz":
+        page.get_by_role("main").focus()
+        page.keyboard.press(key)
+        room.settled()
+        page.evaluate("document.querySelector('.wordmark').focus()")
+        stops = set()
+        for _ in range(140):
+            page.keyboard.press("Tab")
+            seen, name = page.evaluate(told)
+            if name in stops and "grey surround" in stops:
+                break
+            stops.add(name)
+            if not seen and name[:4] != "BODY":
+                unseen.append(f"{key}: {name}")
+        assert len(stops) > 50
+    assert unseen == []
+
+
+def test_arrows_lead_from_tab_to_tab(room, page):
+    page.keyboard.press("m")
+    page.get_by_role("tab", name="Mix").focus()
+    for key, name in (
+        ("ArrowRight", "Tone"), ("ArrowLeft", "Mix"), ("End", "Finish"), ("ArrowRight", "Prepare"),
+    ):  # fmt: skip
+        page.keyboard.press(key)
+        expect(page.get_by_role("tab", name=name)).to_be_focused()
+        expect(page.get_by_role("tab", name=name)).to_have_attribute("aria-selected", "true")
+
+
+def test_a_place_is_chosen_with_a_crosshair_by_keys_alone(room, page):
+    page.keyboard.press("t")
+    page.get_by_role("button", name="Reset all").last.click()
+    room.settled()
+    page.get_by_role("button", name="black here").focus()
+    page.keyboard.press("Enter")
+    aim = page.locator(".aim")
+    expect(aim).to_be_visible()
+    expect(page.get_by_text("arrows move the crosshair")).to_be_visible()
+    expect(page.locator(".meter table")).to_be_visible()  # what lies there is read
+    begun = aim.bounding_box()
+    for key in ("ArrowRight", "ArrowRight", "Shift+ArrowDown"):
+        page.keyboard.press(key)
+    moved = aim.bounding_box()
+    assert moved["x"] - begun["x"] == pytest.approx(24, abs=1)
+    assert moved["y"] - begun["y"] == pytest.approx(1, abs=0.6)
+    page.keyboard.press("Enter")
+    room.settled()
+    expect(aim).to_be_hidden()
+    assert room.recipe().tone.levels.black > 0
+    page.get_by_role("button", name="white here").focus()
+    page.keyboard.press("Enter")
+    page.keyboard.press("Escape")
+    expect(aim).to_be_hidden()
+
+
+def test_what_clips_of_each_channel_is_told_and_counted(room, page):
+    page.keyboard.press("r")
+    page.locator(".side").get_by_role("button", name="Light").first.click()
+    room.settled()
+    expect(page.get_by_role("img", name="Histogram of red, green and blue")).to_be_visible()
+    exposure = page.locator('input.number[data-path="prepare.light.exposure"]')
+    exposure.fill("2")
+    exposure.press("Enter")
+    room.settled()
+    chip = page.locator(".chip", has_text="White clips R")
+    told = [float(part) for part in re.findall(r"[\d.]+", chip.inner_text())]
+    data = room.canvas()
+    assert len(told) == 3
+    assert told[1] == pytest.approx(100 * (data["green"] == 255).mean(), abs=0.3)
+    chip.click()
+    marked = room.canvas()["green"]
+    assert (marked != data["green"]).mean() > 0.01
+    page.keyboard.press("m")
+    room.settled()
+    expect(page.get_by_role("img", name="Histogram of the greys")).to_be_visible()
 
 
 def test_a_track_that_is_held(room, page):

@@ -9,6 +9,8 @@ import { band } from "./toneband.js";
 const OWN = { colour: "colour original", plain: "plain conversion", taken: "colour, unframed" };
 const NOW = "now";
 const STEP = 0.02;
+/** With Shift a step is this share of itself. */
+const FINE = 0.25;
 const WORDS_MS = 250;
 
 /**
@@ -227,7 +229,7 @@ export function comparing(bench) {
     },
     dividerKey(event) {
       const { picture } = bench.parts;
-      const step = STEP * (event.shiftKey ? 5 : 1);
+      const step = STEP * (event.shiftKey ? FINE : 1);
       const to = { ArrowLeft: picture.divider - step, ArrowRight: picture.divider + step, Home: 0, End: 1 }[event.key];
       if (to === undefined) return;
       event.preventDefault();

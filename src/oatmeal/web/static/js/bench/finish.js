@@ -155,6 +155,10 @@ export function finishing(bench) {
       bench.sight.show(bench.light.layer());
       bench.frame.ask(false);
     },
+    /** The track that makes the mask is held: the mask is shown. @param {string} path @param {boolean} on */
+    trackHeld(path, on) {
+      if (path === "finish.sharpness.edges" && this.all().sharpness.amount) this.showMask(on);
+    },
     maskWords() {
       return this.all().sharpness.amount ? "hold to see where it acts" : "sharpness is at rest";
     },

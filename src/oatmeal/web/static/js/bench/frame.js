@@ -196,6 +196,7 @@ export function framing(bench) {
       }
       if (frame.layers.touched && typeof this.touching === "number") bench.picked.reachArrived();
       if (!open) picture.show(frame);
+      bench.sight.count(open ? picture.open[bench.light.layer()] : undefined);
       map.show(figures.grey_map);
       if (frame.wish.trace !== undefined && frame.wish.trace === this.tracing) {
         this.tracing = null;

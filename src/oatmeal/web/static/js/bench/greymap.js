@@ -294,7 +294,7 @@ export class GreyMap {
     mark.addEventListener("keydown", (event) => {
       if (event.ctrlKey || event.metaKey || event.altKey) return;
       const by = { ArrowLeft: -1, ArrowRight: 1, ArrowDown: -1, ArrowUp: 1 }[event.key];
-      if (by) this.putCentre(at, this.heard.mix().centres[name] + by * (event.shiftKey ? 5 : 1));
+      if (by) this.putCentre(at, this.heard.mix().centres[name] + by * (event.shiftKey ? 0.2 : 1));
       else if (event.key === "Delete" || event.key === "Backspace") this.putCentre(at, this.vocabulary.centres[name]);
       else return;
       event.preventDefault();

@@ -42,6 +42,9 @@ const ACTS = [
   { id: "help", key: "?", words: "this list" },
 ];
 
+/** Further keys that many know for the same. @type {Object<string, string>} */
+const ALSO = { "[": "smaller", "]": "larger" };
+
 /** Keys that are not free: digits keep bands, and these mean something on every control. */
 const TAKEN = /^[0-9 ]$|^.{2,}$/;
 
@@ -117,6 +120,7 @@ export function keying(bench) {
         else bench.work.undo();
         return;
       }
+      if (command && letter === "a") event.preventDefault(); // there is nothing to select
       const onBench = event.target === document.body || event.target.closest(".bench");
       if (command || event.altKey || !onBench || this.covered()) return;
       if (this.single(letter, event)) event.preventDefault();
@@ -126,11 +130,12 @@ export function keying(bench) {
       return document.querySelector("dialog[open]") !== null;
     },
     single(letter, event) {
+      if (bench.spots.aimKey(event)) return true;
       if (bench.strips.strip && /^[1-9]$/.test(letter)) {
         bench.strips.keepBand(Number(letter) - 1);
         return true;
       }
-      const act = acts.find(({ id }) => this.keys[id] === letter);
+      const act = acts.find(({ id }) => this.keys[id] === letter) ?? acts.find(({ id }) => id === ALSO[letter]);
       if (act) {
         if (event.repeat) return true;
         if (act.held) this.hold(act.id, true);

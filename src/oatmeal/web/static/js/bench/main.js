@@ -222,7 +222,7 @@ Alpine.data("bench", () => ({
     window.addEventListener("focus", () => parts.saver.check());
     document.addEventListener("visibilitychange", () => document.hidden || parts.saver.check());
     watchTyping(this.$root, { picture: () => refs.surround, undo: () => work.undo(), redo: () => work.redo() });
-    watchSliding(this.$root);
+    watchSliding(this.$root, (path, on) => bench.finish.trackHeld(path, on));
     watchChoosers(this.$root, { picture: () => refs.surround });
     watchTrying(this.$root, {
       begin: (key) => bench.trying.begin(key), leave: () => bench.trying.leave(), keep: () => bench.trying.keep(), tries: () => bench.trying.words !== "",

@@ -204,7 +204,7 @@ export class Picture {
 
   paint() {
     const own = this.ownLayers();
-    this.drawPair([this.coarse, this.fine], own, this.layer === "grey" && !this.facing);
+    this.drawPair([this.coarse, this.fine], own, (this.layer === "grey" || this.layer === "prepared") && !this.facing);
     const other = this.otherLayers();
     this.parts.aside.hidden = !other.whole;
     if (other.whole) this.drawPair([this.otherCoarse, this.otherFine], other, false);
@@ -231,18 +231,25 @@ export class Picture {
     fill(out, layer);
     const opacity = [this.part.opacity, this.whole.opacity].find((one) => one && covers(one, layer));
     if (opacity) checked(out, { ...layer, size: this.file }, opacity);
-    if (this.marks && marked && data.length === out.length) this.mark(out, data, width);
+    if (this.marks && marked) this.mark(out, data, width);
     context(canvas).putImageData(image, 0, 0);
   }
 
   /** Stripes over what clips: falling ones on black, rising ones on white. */
   mark(out, data, width) {
     const { low_code: low, high_code: high } = this.marks;
+    const channels = data.length / out.length;
     for (let i = 0; i < out.length; i += 1) {
-      if (data[i] > low && data[i] < high) continue;
+      let least = data[i * channels];
+      let most = least;
+      for (let j = 1; j < channels; j += 1) {
+        least = Math.min(least, data[i * channels + j]);
+        most = Math.max(most, data[i * channels + j]);
+      }
+      if (least > low && most < high) continue;
       const x = i % width;
       const y = (i - x) / width;
-      if (data[i] <= low) out[i] = LOW_MARK[((x - y) & (2 * STRIPE - 1)) < STRIPE ? 0 : 1];
+      if (least <= low) out[i] = LOW_MARK[((x - y) & (2 * STRIPE - 1)) < STRIPE ? 0 : 1];
       else out[i] = HIGH_MARK[((x + y) & (2 * STRIPE - 1)) < STRIPE ? 0 : 1];
     }
   }

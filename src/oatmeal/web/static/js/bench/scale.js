@@ -12,6 +12,8 @@ const ZONES = ["I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX"];
 /** Where on the foot the grip for contrast stands: beside the middle, where points often are. */
 const GRIP_AT = 0.5625;
 const STEP = 1 / 255;
+/** With Shift a step is this share of itself. */
+const FINE = 0.2;
 const READABLE = 0.97;
 
 const atX = (x) => PLOT.left + x * (PLOT.right - PLOT.left);
@@ -273,6 +275,19 @@ export class Scale {
     this.follow(index, event);
   }
 
+  /** A further point in the middle between one and the next. */
+  insert(index) {
+    const curve = this.heard.tone().curve.map((point) => [...point]);
+    const from = Math.min(index, curve.length - 2);
+    const [[x0, y0], [x1, y1]] = [curve[from], curve[from + 1]];
+    if (curve.length >= 16 || x1 - x0 < 4 * STEP) return;
+    curve.splice(from + 1, 0, [(x0 + x1) / 2, (y0 + y1) / 2]);
+    this.heard.curve(curve);
+    this.draw();
+    this.points.children[from + 1].focus({ preventScroll: true });
+    this.heard.settle("soon");
+  }
+
   drag(index, event) {
     if (event.button !== 0) return;
     event.preventDefault();
@@ -302,10 +317,11 @@ export class Scale {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     if (event.key in ARROWS_UP) {
       const [x, y] = this.heard.tone().curve[index];
-      const by = STEP * (event.shiftKey ? 10 : 1);
+      const by = STEP * (event.shiftKey ? FINE : 1);
       this.put(index, x + ARROWS_UP[event.key][0] * by, y + ARROWS_UP[event.key][1] * by);
       this.heard.settle("soon");
     } else if (event.key === "Delete" || event.key === "Backspace") this.remove(index);
+    else if (event.key === "Insert") this.insert(index);
     else return;
     event.preventDefault();
     event.stopPropagation();

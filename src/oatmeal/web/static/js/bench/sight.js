@@ -1,5 +1,6 @@
 // Looking: zoom, layers, surround, marks for clipping, the meter.
 import { percent } from "./paths.js";
+import { counted, drawHistogram } from "./histogram.js";
 import { grey } from "./svg.js";
 import { nextTick } from "./ticks.js";
 import { ZOOMS } from "./view.js";
@@ -12,7 +13,7 @@ const DIFFERENCES = 22;
 
 /**
  * How the picture is looked at.
- * @param {Pick<import("./bench.js").Bench, "areas" | "compare" | "crop" | "drawer" | "history" | "parts" | "pins" | "refs" | "spots" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "compare" | "crop" | "drawer" | "history" | "light" | "parts" | "pins" | "refs" | "spots" | "vocabulary" | "work">} bench
  */
 export function seeing(bench) {
   return {
@@ -24,6 +25,8 @@ export function seeing(bench) {
     markWhites: false,
     /** @type {any} */
     clipping: null,
+    /** Shares of red, green and blue that clip, while the colour picture is shown. @type {{low: number[], high: number[]}|null} */
+    channels: null,
     /** @type {any} */
     reading: null,
     averaged: 1,
@@ -108,14 +111,37 @@ export function seeing(bench) {
     },
     /** The codes from which pixels are marked, or null. */
     marksNow() {
+      if (this.channels) return this.markBlacks || this.markWhites ? { low_code: this.markBlacks ? 0 : -1, high_code: this.markWhites ? 255 : 256 } : null;
       if (!this.clipping || !(this.markBlacks || this.markWhites)) return null;
       const { low_code: low, high_code: high } = this.clipping;
       return { low_code: this.markBlacks ? low : -1, high_code: this.markWhites ? high : 256 };
     },
+    /** What the histogram counts: what is shown, the whole of it. @param {any} [open] the whole picture that a frame is laid on */
+    count(open) {
+      const { picture } = bench.parts;
+      const layer = open ?? picture.whole[this.showing] ?? picture.whole.grey;
+      if (!layer?.data) return;
+      const found = counted(layer);
+      this.channels = found.counts.length > 1 ? { low: found.low, high: found.high } : null;
+      drawHistogram(bench.refs.histogram, found);
+    },
+    /** The colour picture or the greys are shown: what clips of them can be told. */
+    tellsClipping() {
+      return bench.light.layer() === "grey" || (bench.light.layer() === "prepared" && this.channels !== null);
+    },
+    histogramWords() {
+      return this.channels ? "Histogram of red, green and blue" : "Histogram of the greys";
+    },
+    /** @param {number[]} shares of red, green and blue */
+    channelWords(shares) {
+      return ["R", "G", "B"].map((name, channel) => `${name} ${(shares[channel] * 100).toFixed(1)}`).join(" ");
+    },
     blackWords() {
+      if (this.channels) return `Black clips ${this.channelWords(this.channels.low)} %`;
       return this.clipping ? `Black clips ${percent(this.clipping.low)}` : "Black clips";
     },
     whiteWords() {
+      if (this.channels) return `White clips ${this.channelWords(this.channels.high)} %`;
       if (!this.clipping) return "White clips";
       const { high, areas } = this.clipping;
       const where = high < 0.00005 ? "" : areas > high / 2 ? ", in areas" : ", in spots";
@@ -125,6 +151,8 @@ export function seeing(bench) {
       const { picture } = bench.parts;
       this.showing = layer;
       picture.layer = layer;
+      this.count();
+      picture.marks = this.marksNow();
       picture.paint();
     },
     showingWords() {

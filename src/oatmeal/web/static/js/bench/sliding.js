@@ -37,8 +37,11 @@ function put(track, value) {
 /** @param {HTMLInputElement} track */
 const settle = (track) => track.dispatchEvent(new Event("change", { bubbles: true }));
 
-/** @param {HTMLElement} root */
-export function watchSliding(root) {
+/**
+ * @param {HTMLElement} root
+ * @param {(path: string, on: boolean) => void} holding told when a track is held and let go of
+ */
+export function watchSliding(root, holding) {
   const held = document.createElement("output");
   held.className = "held";
   held.hidden = true;
@@ -79,6 +82,7 @@ export function watchSliding(root) {
     const grasped = Math.abs(there - value) <= THUMB_PX * perPx;
     if (!grasped) put(track, value = whole(there));
     tell(track, event);
+    holding(track.dataset.path ?? "", true);
     let last = event;
     let moved = !grasped;
     follow(track, event, (next) => {
@@ -91,6 +95,7 @@ export function watchSliding(root) {
       tell(track, next);
     }, () => {
       tell(track, null);
+      holding(track.dataset.path ?? "", false);
       const timer = setTimeout(() => {
         pressed = null;
         if (moved) settle(track);

@@ -1,12 +1,15 @@
 // On the picture: drag to lift what is under the pointer, and clicks that pick something.
 import { ask, say } from "../api.js";
-import { copy } from "./paths.js";
+import { clamp, copy } from "./paths.js";
 import { within } from "./settings.js";
 import { follow } from "./svg.js";
-import { dragged } from "./pointer.js";
+import { ARROWS, dragged } from "./pointer.js";
 
 const PX_PER_STOP = 90;
 const FINE = 0.2;
+/** How far an arrow moves the crosshair, in CSS pixels. */
+const AIM_PX = 12;
+const AIM_FINE_PX = 1;
 
 /**
  * What a press on the picture does, and the drag that lifts what is under the pointer.
@@ -45,6 +48,41 @@ export function spotting(bench) {
     },
     setMode(mode) {
       this.mode = this.mode === mode ? "" : mode;
+      if (!this.mode || !document.activeElement?.matches(":focus-visible")) return;
+      this.aim = bench.parts.picture.middle(); // by keys: a crosshair that arrows move and Enter sets
+      this.readAim();
+      bench.parts.picture.surround.focus({ preventScroll: true });
+    },
+    /** Where the crosshair stands, in the picture's pixels. @type {{x: number, y: number}|null} */
+    aim: null,
+    aiming() {
+      return this.mode !== "" && this.aim !== null;
+    },
+    /** @param {KeyboardEvent} event */
+    aimKey(event) {
+      if (!this.aiming() || !this.aim) return false;
+      const { file, view } = bench.parts.picture;
+      if (event.key === "Enter") {
+        const at = this.aim;
+        this.aim = null;
+        this.press(event, at);
+        return true;
+      }
+      const by = ARROWS[event.key];
+      if (!by) return false;
+      const far = (event.shiftKey ? AIM_FINE_PX : AIM_PX) / view.scale;
+      this.aim = { x: clamp(this.aim.x + by[0] * far, 0, file.width - 1), y: clamp(this.aim.y + by[1] * far, 0, file.height - 1) };
+      this.readAim();
+      return true;
+    },
+    readAim() {
+      const { picture } = bench.parts;
+      if (this.aim) bench.sight.meter(picture.values(this.aim));
+    },
+    aimStyle() {
+      if (!this.aim) return {};
+      const { x, y } = bench.parts.picture.placeOf(this.aim);
+      return { left: `${x}px`, top: `${y}px` };
     },
     modeWords() {
       const what = {
@@ -52,6 +90,7 @@ export function spotting(bench) {
         black: "Click the tone that should become black", white: "Click the tone that should become white",
         neutral: "Click something that should be grey", patch: "Click what the patches should show",
       }[this.mode];
+      if (what && this.aiming()) return `${what}: arrows move the crosshair, Enter sets (Escape to leave)`;
       return what ? `${what} (Escape to leave)` : "";
     },
     async pickHere(at) {

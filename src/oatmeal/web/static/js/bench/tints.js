@@ -10,7 +10,8 @@ const PLOT = { left: 4, right: 344, top: 3, foot: 51 };
 const TOP = 60;
 const LOUD = 60;
 const HUE_STEP = 2;
-const COARSE = 5;
+/** With Shift a step is this share of itself. */
+const FINE = 0.2;
 
 export class TintStrip {
   /**
@@ -74,7 +75,7 @@ export class TintStrip {
     const { hue, strength } = this.heard.tint();
     if (event.key === "Delete" || event.key === "Backspace") this.move(hue, 0, 0);
     else if (by) {
-      const far = event.shiftKey ? COARSE : 1;
+      const far = event.shiftKey ? FINE : 1;
       this.move((hue + by[0] * far * HUE_STEP + 360) % 360, strength + by[1] * far, 0);
     } else return;
     event.preventDefault();

@@ -71,16 +71,17 @@ export function toning(bench) {
     },
     /** The curve as text, to copy and to paste. */
     curveText() {
-      return bench.work.recipe.tone.curve.map(([x, y]) => `${round(x)} ${round(y)}`).join(", ");
+      return bench.work.recipe.tone.curve.map(([x, y]) => `${round(x * 255)} ${round(y * 255)}`).join(", ");
     },
     pasteCurve(event) {
       const points = event.target.value.replace(/[[\]]/g, " ").split(/[;,\n]+\s*/).map((pair) => pair.trim().split(/\s+/).map(Number));
       const flat = points.flat();
-      const paired = points.every((pair) => pair.length === 2) ? points : pairs(flat);
-      const fit = paired.length >= 2 && paired.length <= 16 && flat.every((value) => value >= 0 && value <= 1)
+      const top = Math.max(...flat) > 1 ? 255 : 1; // codes as in the fields, or shares
+      const paired = (points.every((pair) => pair.length === 2) ? points : pairs(flat)).map((pair) => pair.map((value) => value / top));
+      const fit = paired.length >= 2 && paired.length <= 16 && flat.every((value) => value >= 0 && value <= top)
         && paired.every((pair, place) => pair.length === 2 && (!place || pair[0] > paired[place - 1][0]));
       if (!fit) {
-        say("A curve is 2 to 16 points “x y” between 0 and 1, from left to right, with commas between them.");
+        say("A curve is 2 to 16 points “x y” between 0 and 255, from left to right, with commas between them.");
         event.target.value = this.curveText();
         return;
       }

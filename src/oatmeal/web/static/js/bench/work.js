@@ -142,6 +142,18 @@ export function working(bench) {
       sessionStorage.setItem("step", step);
       bench.light.look();
     },
+    /** Arrows lead from tab to tab. @param {KeyboardEvent} event */
+    tabKey(event) {
+      const screens = vocabulary.steps.filter(({ screen }) => screen);
+      const here = screens.findIndex(({ id }) => id === this.step);
+      const to = { ArrowLeft: here - 1, ArrowRight: here + 1, Home: 0, End: screens.length - 1 }[event.key];
+      if (to === undefined || event.ctrlKey || event.metaKey || event.altKey) return;
+      event.preventDefault();
+      event.stopPropagation();
+      const place = (to + screens.length) % screens.length;
+      this.open(screens[place].id);
+      /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll(".steps [role=tab]"))[place].focus();
+    },
     /** What the open step is called. */
     stepTitle() {
       return vocabulary.steps.find(({ id }) => id === this.step)?.title || "";
