@@ -96,9 +96,9 @@ def the_brush_is_set_by_wheel_keys_and_numbers(plain, page):
     page.keyboard.press(";")
     expect(page.get_by_label(re.compile("^Hardness"))).to_have_value("0")
     page.keyboard.press("/")
-    expect(page.get_by_label(re.compile("^Flow"))).to_have_value("10")
+    expect(page.get_by_label(re.compile("^Flow"))).to_have_value("25")
     page.keyboard.press("\\")
-    expect(page.get_by_label(re.compile("^Flow"))).to_have_value("5")
+    expect(page.get_by_label(re.compile("^Flow"))).to_have_value("20")
     page.keyboard.press("n")
     plain.settled()
     assert len(areas(plain)[0].mask[0].strokes) == 1
@@ -362,12 +362,12 @@ def areas_are_named_ordered_copied_followed_and_removed(plain, page):
     assert areas(plain)[2].values == wall.values
     page.locator(f'[data-area="{areas(plain)[2].id}"]').press("Alt+ArrowUp")
     plain.settled()
-    assert [one.name for one in areas(plain)] == ["Wall", "Wall copy", "Outside Wall"]
+    assert [one.name for one in areas(plain)] == ["Wall", "Wall 2", "Outside Wall"]
     page.locator(f'[data-area="{wall.id}"]').press("Delete")
     plain.settled()
     expect(page.get_by_text("Wall is removed.")).to_be_visible()
     left = areas(plain)
-    assert [one.name for one in left] == ["Wall copy", "Outside Wall"]
+    assert [one.name for one in left] == ["Wall 2", "Outside Wall"]
     assert (left[1].mask[0].kind, left[1].mask[0].opposite) == ("ellipse", True)
     page.get_by_role("button", name="Undo", exact=True).first.click()
     plain.settled()

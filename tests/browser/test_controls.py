@@ -2,6 +2,7 @@
 
 import re
 
+import numpy as np
 import pytest
 from playwright.sync_api import expect
 from samples import DEMO
@@ -164,6 +165,57 @@ def test_what_clips_of_each_channel_is_told_and_counted(room, page):
     page.keyboard.press("m")
     room.settled()
     expect(page.get_by_role("img", name="Histogram of the greys")).to_be_visible()
+
+
+def test_zoom_is_typed_and_turned_freely(room, page):
+    zoom = page.get_by_label("Zoom in percent, 5 to 800")
+    zoom.fill("73")
+    zoom.press("Enter")
+    room.settled()
+    scale = "() => document.querySelector('.bench')._x_dataStack[0].sight.zoom"
+    assert page.evaluate(scale) == pytest.approx(0.73)
+    page.mouse.move(800, 350)
+    page.keyboard.down("Control")
+    for _ in range(3):
+        page.mouse.wheel(0, -40)
+    page.keyboard.up("Control")
+    room.settled()
+    assert 0.9 < page.evaluate(scale) < 1.5
+    zoom.fill("5000")
+    zoom.press("Enter")
+    room.settled()
+    assert page.evaluate(scale) == 8
+    for _ in range(6):
+        page.keyboard.press("-")
+    room.settled()
+    assert page.evaluate(scale) in ("fit", 0.5)
+
+
+def test_space_moves_the_picture_whatever_the_tool(room, page):
+    page.keyboard.press("a")
+    page.keyboard.press("Escape")
+    zoom = page.get_by_label("Zoom in percent, 5 to 800")
+    zoom.fill("200")
+    zoom.press("Enter")
+    room.settled()
+    areas = room.recipe().areas
+    before = room.canvas("picture")["green"]
+    page.keyboard.down(" ")
+    page.mouse.move(800, 350)
+    page.mouse.down()
+    page.mouse.move(700, 300, steps=4)
+    page.mouse.up()
+    page.keyboard.up(" ")
+    room.settled()
+    after = room.canvas("picture")["green"]
+    assert before.shape != after.shape or not np.array_equal(before, after)
+    assert room.recipe().areas == areas  # nothing was painted
+    page.mouse.move(800, 350)
+    page.mouse.down()
+    page.mouse.move(760, 330, steps=4)
+    page.mouse.up()
+    room.settled()
+    assert room.recipe().areas != areas  # the chosen tool paints at every zoom
 
 
 def test_a_track_that_is_held(room, page):

@@ -101,6 +101,13 @@ def a_formula_its_error_and_its_sliders(bench, page, source, quiet):
     expect(page.get_by_text("bb is not known")).to_be_visible()
     assert np.array_equal(bench.canvas()["green"], good)  # the last good picture stays
     assert bench.recipe().mix.base.text == "0.8*r + 0.2*b"
+    page.get_by_role("button", name="make it a slider").click()
+    bench.until(lambda: "bb" in bench.recipe().mix.base.parameters)
+    page.get_by_role("main").focus()
+    page.keyboard.press("Control+z")
+    bench.until(lambda: "bb" not in bench.recipe().mix.base.parameters)
+    bench.settled()
+    text.fill("0.8*r + 0.2*bb")
     page.get_by_role("button", name="column 13").click()
     assert page.evaluate("document.activeElement.selectionStart") == 12
     page.get_by_label("Examples").select_option(label="Red against blue")

@@ -244,10 +244,18 @@ export function areaing(bench) {
       const made = from && this.make("strokes");
       if (!made) return;
       const { id } = made;
-      Object.assign(made, copy(from), { id, name: from.name ? `${from.name} copy` : "" });
+      Object.assign(made, copy(from), { id, name: from.name ? this.nextName(from.name) : "" });
       const moved = (/** @type {number} */ axis) => Math.round(clamp(made.move[axis] + by[axis], -1, 1) * 1e5) / 1e5;
       made.move = [moved(0), moved(1)];
       this.part = made.mask.length - 1;
+    },
+    /** What a copy is called: "Sky 2" after "Sky". @param {string} name */
+    nextName(name) {
+      const stem = name.replace(/ \d+$/, "");
+      const taken = this.ids().map((id) => this.called(id));
+      let number = 2;
+      while (taken.includes(`${stem} ${number}`)) number += 1;
+      return `${stem} ${number}`;
     },
     duplicateChosen() {
       // what looks at the picture would look elsewhere

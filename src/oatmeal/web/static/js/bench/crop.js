@@ -69,6 +69,10 @@ export function cropping(bench) {
       bench.work.recipe.prepare[`${this.group}_on`] = !this.groupOn();
       bench.work.settle();
     },
+    /** Whether a setting is of the open group. @param {string} path */
+    inGroup(path) {
+      return PARTS[this.group].some((part) => `${path}.`.startsWith(`prepare.${part}.`));
+    },
     groupChanged() {
       return PARTS[this.group].some((part) => !same(bench.work.recipe.prepare[part], bench.work.rest.prepare[part]));
     },

@@ -71,6 +71,10 @@ export function finishing(bench) {
       bench.work.settle();
       this.draw();
     },
+    /** Whether a setting is of the open group. @param {string} path */
+    inGroup(path) {
+      return PARTS[this.group].some((part) => `${path}.`.startsWith(`finish.${part}.`));
+    },
     resetGroup() {
       for (const part of PARTS[this.group]) this.all()[part] = copy(bench.work.rest.finish[part]);
       bench.work.settle();

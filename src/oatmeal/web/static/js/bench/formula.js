@@ -41,6 +41,14 @@ export function formulating(bench) {
         return false;
       }
     },
+    /** The name that the formula does not know, if it can become a slider. */
+    unknownName() {
+      const name = /^(\w+) is not known/.exec(this.formulaError)?.[1] ?? "";
+      return /^[a-zA-Z]\w*$/.test(name) && this.mayAddParameter() ? name : "";
+    },
+    makeSlider() {
+      return this.tryFormula({ ...copy(bench.base.now().parameters ?? {}), [this.unknownName()]: { value: 0.5, low: 0, high: 1 } });
+    },
     formulaPointer() {
       return this.formulaColumn ? `column ${this.formulaColumn}` : "";
     },

@@ -1,11 +1,13 @@
 // What pointers do on the surround: press, pan, wheel and pinch. Mouse, pen and touch alike.
 import { follow } from "./svg.js";
-import { ZOOMS } from "./view.js";
+import { CLOSEST, FARTHEST, STEPS } from "./view.js";
 import { dragged } from "./pointer.js";
 
 /** Turning the wheel this far, or spreading two fingers by this ratio, is one step of zoom. */
 const WHEEL_STEP = 60;
 const PINCH_STEP = 1.4;
+/** With Ctrl so much turning zooms by e. */
+const FREE_PX = 260;
 const LINE_PX = 30;
 
 /** Kind of the event that ends what a first finger had begun when a second one comes. */
@@ -19,6 +21,21 @@ export class Gestures {
     this.never = never;
     this.turned = 0;
     this.fingers = new Map();
+    /** Space is held: a drag moves the picture, whatever the tool. */
+    this.space = false;
+    surround.addEventListener("keydown", (event) => {
+      if (event.key !== " " || event.target !== surround) return;
+      event.preventDefault();
+      this.space = true;
+      surround.classList.add("panning");
+    });
+    for (const end of /** @type {("keyup"|"blur")[]} */ (["keyup", "blur"])) {
+      window.addEventListener(end, (event) => {
+        if (!this.space || (event instanceof KeyboardEvent && event.key !== " ")) return;
+        this.space = false;
+        surround.classList.remove("panning");
+      });
+    }
     surround.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
     surround.addEventListener("pointerdown", (event) => this.press(event));
     surround.addEventListener("pointermove", (event) => this.spread(event));
@@ -32,8 +49,13 @@ export class Gestures {
     event.preventDefault();
     if (this.picture.heard.wheel(event)) return;
     const by = event.deltaY * (event.deltaMode === 0 ? 1 : LINE_PX);
+    if (event.ctrlKey) { // freely, as a pinch on a touchpad comes too
+      const now = this.picture.view.scale * this.picture.view.density;
+      this.picture.setZoom(Math.min(CLOSEST, Math.max(FARTHEST, now * Math.exp(-by / FREE_PX))), this.picture.locate(event) || this.picture.middle());
+      return;
+    }
     if (Math.sign(by) !== Math.sign(this.turned)) this.turned = 0;
-    this.turned += by * (event.ctrlKey ? 4 : 1); // a pinch on a touchpad comes as small turns with Ctrl
+    this.turned += by;
     if (Math.abs(this.turned) < WHEEL_STEP) return;
     this.step(this.turned < 0 ? 1 : -1, this.picture.locate(event));
     this.turned = 0;
@@ -44,7 +66,7 @@ export class Gestures {
     const { view } = this.picture;
     const size = (zoom) => (zoom === "fit" ? view.fitting(this.picture.file) * view.density : zoom);
     const now = size(view.zoom);
-    const sizes = ZOOMS.map((zoom) => ({ zoom, size: size(zoom) })).sort((one, other) => one.size - other.size);
+    const sizes = STEPS.map((zoom) => ({ zoom, size: size(zoom) })).sort((one, other) => one.size - other.size);
     const next = way > 0 ? sizes.find((one) => one.size > now * 1.05) : sizes.findLast((one) => one.size < now / 1.05);
     if (next) this.picture.setZoom(next.zoom, anchor || this.picture.middle());
   }
@@ -52,7 +74,7 @@ export class Gestures {
   press(event) {
     if (event.target.closest(this.never) || event.target.closest("input, .pin")) return;
     if (event.pointerType === "touch" && this.second(event)) return;
-    if (event.button === 1) this.pan(event);
+    if (event.button === 1 || (event.button === 0 && this.space)) return this.pan(event);
     if (event.button !== 0) return;
     const at = this.picture.locate(event);
     if (at && this.picture.heard.press(event, at)) return;

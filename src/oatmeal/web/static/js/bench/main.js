@@ -229,6 +229,7 @@ Alpine.data("bench", () => ({
     });
     this.$nextTick(() => {
       refs.surround.focus({ preventScroll: true });
+      bench.versions.nameNew();
       tellAgain(bench.version);
     });
   },

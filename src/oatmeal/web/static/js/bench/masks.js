@@ -7,8 +7,10 @@ import { dragged } from "./pointer.js";
 import { remembered } from "../told.js";
 
 const MEMORY = "oatmeal-brush";
-const USUAL = { radius: 0.04, hardness: 0, flow: 5, max: 100, hold: 0 };
+const USUAL = { radius: 0.04, hardness: 0, flow: 20, max: 100, hold: 0 };
 const STEPS = { hardness: 10, flow: 5, max: 10, hold: 10 };
+/** Under so many percent a stroke is hardly seen. */
+const THIN = 10;
 const SIZED = 1.2;
 const WHEELED = 1.1;
 const FINEST = 0.00015;
@@ -16,7 +18,7 @@ const MOST_PLACES = 1900;
 const LEAST = 0.004;
 const AROUND_TONE = 12;
 const TOOLS = [
-  { id: "strokes", words: "Brush", hint: "Paint on the picture, a thin coat a stroke; Alt or “erase” takes paint away. Wheel: size; with Ctrl it zooms." },
+  { id: "strokes", words: "Brush", hint: "Paint on the picture, a coat a stroke; Alt or “erase” takes paint away. Wheel: size, with Ctrl zoom; Space moves the picture." },
   { id: "fade", words: "Fade", hint: "Drag from where it is full to where nothing is left." },
   { id: "ellipse", words: "Ellipse", hint: "Drag from the middle outward; with Shift a circle." },
   { id: "outline", words: "Outline", hint: "Draw round what is meant; the line closes by itself." },
@@ -45,6 +47,7 @@ export function masking(bench) {
     brush: { ...USUAL, ...keptBrush(limits) },
 
     hint() {
+      if (this.tool === "strokes" && this.brush.flow < THIN) return `A thin coat: ${this.brush.flow} % a stroke. Again over the same place, or raise flow.`;
       return TOOLS.find(({ id }) => id === this.tool)?.hint;
     },
     chooseTool(tool) {
@@ -114,7 +117,6 @@ export function masking(bench) {
     /** A press on the picture. @param {PointerEvent} event @param {{x: number, y: number}} at in shares of the framed picture */
     press(event, at) {
       bench.parts.picture.surround.focus({ preventScroll: true });
-      if (bench.sight.zoom !== "fit" && !bench.spots.dragLifts) return false;
       if (this.tool === "tones" || this.tool === "colours") this.pick(at);
       else if (this.tool === "strokes") this.paint(event);
       else if (this.tool === "alike") this.stroke(event);

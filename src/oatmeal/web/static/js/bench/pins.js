@@ -85,6 +85,10 @@ export function pinning(bench) {
     pinLightness(number, which) {
       return this.pinReadings[number]?.[which].toFixed(1) ?? "";
     },
+    pinInk(number) {
+      const reading = this.pinReadings[number];
+      return reading ? Math.round(bench.vocabulary.codes[Math.round(reading.code)].ink) : "";
+    },
     pinZone(number) {
       return this.pinReadings[number]?.zone ?? "";
     },

@@ -1,9 +1,9 @@
 // Looking: zoom, layers, surround, marks for clipping, the meter.
-import { percent } from "./paths.js";
+import { clamp, percent, typed } from "./paths.js";
 import { counted, drawHistogram } from "./histogram.js";
 import { grey } from "./svg.js";
 import { nextTick } from "./ticks.js";
-import { ZOOMS } from "./view.js";
+import { CLOSEST, FARTHEST, ZOOMS } from "./view.js";
 
 const PAN_STEP = 80;
 const SURROUNDS = ["grey", "white", "black"];
@@ -38,6 +38,17 @@ export function seeing(bench) {
       const { picture } = bench.parts;
       picture.setZoom(zoom, picture.pointer ? { ...picture.pointer } : picture.middle());
     },
+    /** Pixels of the screen for a hundred of the file. */
+    percent() {
+      const { view } = bench.parts.picture ?? {};
+      return view && this.zoom !== null ? Math.round(view.scale * view.density * 100) : "";
+    },
+    /** @param {Event & {target: HTMLInputElement}} event */
+    typeZoom(event) {
+      const number = typed(event.target.value);
+      if (Number.isFinite(number) && number > 0) this.zoomTo(clamp(number / 100, FARTHEST, CLOSEST));
+      event.target.value = String(this.percent());
+    },
     zoomToggle() {
       this.zoomTo(this.zoom === "fit" ? 1 : "fit");
     },
@@ -46,7 +57,7 @@ export function seeing(bench) {
       picture.gestures.step(way, picture.pointer);
     },
     zoomName(zoom) {
-      return { fit: "Fit", 2: "200 %" }[zoom] || String(zoom * 100);
+      return zoom === "fit" ? "Fit" : String(zoom * 100);
     },
     dragWords() {
       const does = { mix: "lifts", tone: "moves tones", areas: "draws" }[bench.work.step] || "strokes";

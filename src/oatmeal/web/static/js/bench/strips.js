@@ -21,7 +21,7 @@ const COUNTS = [5, 7, 9];
 
 /**
  * Test strips.
- * @param {Pick<import("./bench.js").Bench, "areas" | "base" | "compare" | "frame" | "light" | "parts" | "kept" | "picked" | "sight" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "base" | "compare" | "crop" | "finish" | "frame" | "light" | "parts" | "kept" | "picked" | "sight" | "vocabulary" | "work">} bench
  */
 export function testing(bench) {
   const { vocabulary } = bench;
@@ -110,7 +110,11 @@ export function testing(bench) {
     },
     openStrip(path) {
       const settings = this.stripSettings();
-      const wanted = settings.find((setting) => setting.path === path) || settings.find(({ id }) => id === sessionStorage.getItem(`strip-${bench.work.step}`)) || settings[0];
+      const last = settings.find(({ id }) => id === sessionStorage.getItem(`strip-${bench.work.step}`));
+      const groups = { prepare: bench.crop, finish: bench.finish }[bench.work.step];
+      const open = groups && settings.filter((setting) => groups.inGroup(setting.path));
+      const first = open?.length && !open.includes(/** @type {any} */ (last)) ? open[0] : last ?? settings[0];
+      const wanted = settings.find((setting) => setting.path === path) || first;
       if (bench.compare.comparing) bench.compare.leaveCompare();
       if (bench.sight.zoom !== "fit") bench.sight.zoomTo("fit");
       bench.picked.showReach(null);

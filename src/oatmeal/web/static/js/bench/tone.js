@@ -30,12 +30,15 @@ export function toning(bench) {
     waveOpen: false,
     curveOpen: false,
     budget: USUAL_BUDGET,
-    async setPoints() {
+    /** @param {"both"|"black"|"white"} which ends that are set */
+    async setPoints(which = "both") {
       bench.mix.busyWith = "points";
       bench.frame.waiting = true;
       try {
         const wanted = { recipe: copy(bench.work.recipe), budget: this.budget };
         const { levels } = await ask("POST", `/api/photographs/${photograph.id}/points`, wanted);
+        const own = bench.work.recipe.tone.levels;
+        if (which !== "both") Object.assign(levels, { ...own, [which]: endWithin(bench.vocabulary, own, which, levels[which]) }, which === "white" ? { out_white: levels.out_white } : {});
         bench.work.recipe.tone.levels = levels;
         bench.work.settle();
         const end = levels.out_white < 255 ? "the lightest tone leaves 2 % ink" : "the curve itself ends darker than 2 % ink";

@@ -16,6 +16,8 @@ const OF_LIST = /\.\d+\./;
  */
 export function valuing(bench) {
   const { vocabulary } = bench;
+  /** Channels that were set by hand, the last one last. @type {string[]} */
+  let touched = [];
   /** @param {string} path */
   const declaration = (path) => declared(vocabulary.settings, path, bench.base.recipe());
   return {
@@ -48,7 +50,8 @@ export function valuing(bench) {
       const base = path.startsWith("mix.base.") ? bench.base.take() : bench.base.inForce();
       const channel = path.slice(9);
       if (base.kind === "channels" && base.hold_total && path.startsWith("mix.base.") && CHANNELS.includes(channel)) {
-        bench.work.recipe.mix.base = { ...base, ...holdTotal(base, channel, value, declaration) };
+        Object.assign(base, holdTotal(base, channel, value, declaration, touched));
+        touched = [...touched.filter((name) => name !== channel), channel];
       } else if (path.startsWith("prepare.threads.")) {
         const [, , name, key] = path.split(".");
         bench.threads.set(name, key, value);
@@ -125,10 +128,18 @@ export function valuing(bench) {
   };
 }
 
-/** The three channels with one of them moved and the sum held at 100 %, the others in proportion. */
-function holdTotal(base, moved, value, declaration) {
-  const [first, second] = CHANNELS.filter((name) => name !== moved);
+/**
+ * The three channels with one of them moved and the sum held at 100 %: the one that was set by hand longest ago gives
+ * way, or both others in proportion where neither was.
+ * @param {any} base @param {string} moved @param {number} value @param {(path: string) => any} declaration @param {string[]} touched
+ */
+function holdTotal(base, moved, value, declaration, touched) {
+  const [first, second] = CHANNELS.filter((name) => name !== moved).sort((one, other) => touched.indexOf(one) - touched.indexOf(other));
   const left = 100 - value;
+  if (touched.includes(second)) {
+    const gives = within(declaration(`mix.base.${first}`), left - base[second]);
+    return { [moved]: value, [first]: gives, [second]: within(declaration(`mix.base.${second}`), left - gives) };
+  }
   const sum = base[first] + base[second];
   const share = Math.abs(sum) < 0.01 ? 0.5 : base[first] / sum;
   const one = within(declaration(`mix.base.${first}`), left * share);

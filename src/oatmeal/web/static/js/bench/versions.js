@@ -3,6 +3,9 @@ import { ask, say, sayNext } from "../api.js";
 import { copy } from "./paths.js";
 import { nextTick } from "./ticks.js";
 
+/** The version that is given its name when its page opens. */
+const NAMED_NEXT = "oatmeal-named-next";
+
 /**
  * The versions of the photograph as tabs.
  * @param {Pick<import("./bench.js").Bench, "photograph" | "refs" | "version" | "versionList" | "work">} bench
@@ -54,8 +57,15 @@ export function versioning(bench) {
       await this.tryIt(async () => {
         const { id, name } = await ask("POST", `${address}/duplicate`, {});
         sayNext(`“${name}” begins as “${this.versionName()}” is now.`);
+        sessionStorage.setItem(NAMED_NEXT, String(id));
         window.location.assign(page(id));
       });
+    },
+    /** A version that was just made is given its name, which is filled in. */
+    nameNew() {
+      if (sessionStorage.getItem(NAMED_NEXT) !== String(version.id)) return;
+      sessionStorage.removeItem(NAMED_NEXT);
+      this.nameVersion();
     },
     async moveVersion(way) {
       const order = this.versions.map(({ id }) => id);

@@ -2,7 +2,12 @@
 
 /** Fit, or pixels of the screen for one pixel of the file. */
 /** @type {("fit"|number)[]} */
-export const ZOOMS = ["fit", 0.5, 1, 2];
+export const ZOOMS = ["fit", 0.5, 1];
+
+/** What a step closer or farther comes to, and the ends of what can be typed. */
+export const STEPS = [...ZOOMS, 2, 4, 8];
+export const CLOSEST = 8;
+export const FARTHEST = 0.05;
 
 const MARGIN = 20;
 const FOOT = 24;
@@ -94,7 +99,8 @@ export class View {
     const { pane } = this;
     const { side, foot } = file === this.file ? this.around : { side: 0, foot: 0 };
     const room = [pane.width - 2 * this.margin, pane.height - 2 * this.margin - this.foot];
-    return Math.max(0.01, Math.min(room[0] / (file.width + 2 * side), room[1] / (file.height + side + foot)));
+    const fits = Math.min(room[0] / (file.width + 2 * side), room[1] / (file.height + side + foot));
+    return Math.max(0.01, Math.min(fits, 1 / this.density)); // nothing is enlarged unasked
   }
 
   /** Where the file's top left corner lies on the surround, in CSS pixels. */
