@@ -83,7 +83,7 @@ function build() {
   parts.frames = new Frames(bench.photograph.id, (got) => frame.arrived(got), (problem) => frame.failed(problem), bindOthers);
   parts.picture = new Picture(surround, { pane, aside, over, mount, thirds, divider, navigator }, bench.photograph, {
     moved: () => frame.moved(),
-    zoomed: () => { sight.zoom = parts.picture.zoom; },
+    zoomed: () => sight.measureZoom(),
     read: (codes) => sight.meter(codes),
     press: (event, at) => spots.press(event, at),
     wheel: (event) => bench.masks.wheel(event),

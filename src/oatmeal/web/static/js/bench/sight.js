@@ -39,15 +39,17 @@ export function seeing(bench) {
       picture.setZoom(zoom, picture.pointer ? { ...picture.pointer } : picture.middle());
     },
     /** Pixels of the screen for a hundred of the file. */
-    percent() {
-      const { view } = bench.parts.picture ?? {};
-      return view && this.zoom !== null ? Math.round(view.scale * view.density * 100) : "";
+    percent: 100,
+    measureZoom() {
+      const { view } = bench.parts.picture;
+      this.zoom = view.zoom;
+      this.percent = Math.round(view.scale * view.density * 100);
     },
     /** @param {Event & {target: HTMLInputElement}} event */
     typeZoom(event) {
       const number = typed(event.target.value);
       if (Number.isFinite(number) && number > 0) this.zoomTo(clamp(number / 100, FARTHEST, CLOSEST));
-      event.target.value = String(this.percent());
+      event.target.value = String(this.percent);
     },
     zoomToggle() {
       this.zoomTo(this.zoom === "fit" ? 1 : "fit");
@@ -130,6 +132,7 @@ export function seeing(bench) {
     /** What the histogram counts: what is shown, the whole of it. @param {any} [open] the whole picture that a frame is laid on */
     count(open) {
       const { picture } = bench.parts;
+      this.measureZoom();
       const layer = open ?? picture.whole[this.showing] ?? picture.whole.grey;
       if (!layer?.data) return;
       const found = counted(layer);
