@@ -177,10 +177,17 @@ def _(desk, page):
     expect(page.locator("article img").nth(7)).to_be_visible(timeout=60_000)
 
 
-@view("rye")
+@view("wall")
 def _(desk, page):
-    page.emulate_media(color_scheme="dark")
-    bench(desk, 5, "m")
+    page.emulate_media(color_scheme="dark")  # Rye, the dark theme
+    bench(desk, 3, "m")
+    page.keyboard.press("*")
+    for name in ("Faces in the crowd", "Old plate", "Far heat"):
+        page.get_by_role("button", name=f"Pin {name} to the wall").click()
+    page.get_by_role("button", name="Close Recipes").click()
+    page.keyboard.press("=")
+    expect(page.locator(".wall canvas[style]")).to_have_count(4)
+    page.locator(".toasts").evaluate("(one) => one.hidePopover()")
 
 
 @view("phone")

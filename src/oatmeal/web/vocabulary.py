@@ -132,10 +132,13 @@ def brush_limits() -> dict[str, tuple[float, float]]:
 
 def form_told() -> dict[str, Any]:
     """What the form of finished files begins with, and what it may be."""
-    low, high = (getattr(CHOICES["resolution"], end) for end in ("low", "high"))
+    resolutions, qualities = (
+        (CHOICES[key].low, CHOICES[key].high) for key in ("resolution", "quality")
+    )
     return {
         "standard": {**FORM, "size": 0, "unit": "px"}, "deep": DEEP, "single": SINGLE,
-        "smallest": CHOICES["long_side"].low, "resolutions": (low, high),
+        "smallest": CHOICES["long_side"].low, "resolutions": resolutions,
+        "qualities": qualities,
     }  # fmt: skip
 
 

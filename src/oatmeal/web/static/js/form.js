@@ -31,7 +31,13 @@ export function forming(memory, more = {}) {
       this.formChanged();
     },
     qualityWords() {
-      return this.isDeep() ? "nothing is lost" : String(this.form.quality);
+      return this.isDeep() ? "nothing is lost" : "";
+    },
+    typeQuality(event) {
+      const [low, high] = told.qualities;
+      const number = Math.round(Number(event.target.value.replace(",", ".")));
+      if (Number.isFinite(number) && event.target.value.trim()) this.setForm("quality", Math.min(high, Math.max(low, number)));
+      event.target.value = this.form.quality;
     },
     /** The size in the chosen unit. */
     sizeShown() {

@@ -2,7 +2,9 @@
 import { codeOf, grey } from "./svg.js";
 
 const ZONES = ["0", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X"];
-const LABEL_FROM = 0.035;
+/** Share of the band that a label needs, and that each of its letters takes. */
+const ROOM = 0.016;
+const LETTER = 0.017;
 
 /** @param {HTMLElement} bar @param {number[]} shares @param {any[]} readings @param {boolean} labelled */
 export function band(bar, shares, readings, labelled) {
@@ -13,7 +15,7 @@ export function band(bar, shares, readings, labelled) {
     segment.style.flex = `${share} 0 0`;
     segment.style.background = grey(codeOf(zone * 10, readings));
     segment.style.color = zone < 6 ? "#f4eee3" : "#2a2622";
-    segment.textContent = labelled && share >= LABEL_FROM ? ZONES[zone] : "";
+    segment.textContent = labelled && share >= ROOM + LETTER * ZONES[zone].length ? ZONES[zone] : "";
     segment.title = `zone ${ZONES[zone]}: ${(share * 100).toFixed(1)} %`;
     parts.push(segment.title);
   });
