@@ -245,7 +245,7 @@ def test_the_export_panel_tells_the_size_before_saving(desk, page):
 
     large = kilobytes()
     expect(page.get_by_role("button", name="16 bits")).to_be_disabled()
-    page.get_by_label("Quality").fill("50")
+    page.get_by_label("Quality", exact=True).fill("50")
     desk.until(lambda: 0 < kilobytes() < large)
     size = page.get_by_label("Longer side")
     size.fill("900")

@@ -142,18 +142,22 @@ def a_recipe_from_the_drawer_more_or_less_strongly(bench, page):
     storm.click()
     page.mouse.move(700, 300)
     bench.settled()
-    assert bench.recipe() == carry.carried(named.recipe, REST, groups)
+    bench.until(lambda: bench.recipe() == carry.carried(named.recipe, REST, groups))
     much = drawer.get_by_label("How much of the recipe")
     much.fill("50")
     much.press("Enter")
     bench.settled()
-    assert bench.recipe() == carry.carried(named.recipe, REST, groups, 0.5)
+    bench.until(lambda: bench.recipe() == carry.carried(named.recipe, REST, groups, 0.5))
     page.keyboard.press("m")
     page.locator('[data-path="mix.lifts.red"]').fill("1")
     page.locator('[data-path="mix.lifts.red"]').press("Enter")
     expect(much).to_be_hidden()  # something else was done
     drawer.get_by_label("Find by name or tag").fill("old pl")
     expect(drawer.locator(".offer")).to_have_count(1)
+    drawer.get_by_label("Find by name or tag").fill("")
+    shown_all = """() => [...document.querySelectorAll(".offer canvas")].slice(0, 4).every(
+        (canvas) => canvas.width > 96)"""
+    page.wait_for_function(shown_all)  # all that are seen are drawn, those that came back too
     page.keyboard.press("Control+a")
     page.keyboard.press("Delete")
     page.get_by_role("main").focus()

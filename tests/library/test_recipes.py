@@ -8,7 +8,9 @@ from samples import codes, write_png
 
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import REST, from_document, read
-from oatmeal.core.recipe.shipped import SHIPPED
+from oatmeal.core.recipe.carry import carried
+from oatmeal.core.recipe.shipped import SHIPPED, by_name
+from oatmeal.library.recipes import USUAL_GROUPS
 
 LOOK = {"mix": {"lifts": {"red": 1.2}}, "tone": {"contrast": 20}}
 
@@ -152,3 +154,28 @@ def page_start(web, series):
     """What the sheet's page is given."""
     page = web.client.get(f"/series/{series}").get_data(as_text=True)
     return re.search(r'<script type="application/json" id="start">(.*?)</script>', page)[1]
+
+
+def test_every_recipe_is_carried_onto_a_photograph_and_nothing_is_stored(web, photograph):
+    version = photograph[2]
+    before = state(web, version)
+    onto = from_document({"prepare": {"frame": {"angle": 3}}, "mix": {"guard": 40}})
+    present = onto.full_document()
+
+    def carried_by_web(**wish):
+        return web.send("POST", "/api/recipes/onto", {"recipe": present, **wish})
+
+    def expected(one, strength=1.0):
+        groups = [name for name in one.groups if name in USUAL_GROUPS]
+        return carried(one.recipe, onto, groups, strength)
+
+    found = carried_by_web().json["recipes"]
+    assert [one["name"] for one in found] == [one.name for one in SHIPPED]
+    for one, named in zip(found, SHIPPED, strict=True):
+        assert from_document(one["recipe"]) == expected(named)
+        assert one["recipe"]["prepare"]["frame"]["angle"] == 3  # a frame stays
+    (half,) = carried_by_web(sources=["shipped:Old plate"], strength=0.5).json["recipes"]
+    assert from_document(half["recipe"]) == expected(by_name("Old plate"), 0.5)
+    assert state(web, version) == before
+    assert carried_by_web(sources=["saved:7"]).status_code == 404
+    assert carried_by_web(strength=2).status_code == 422

@@ -20,7 +20,7 @@ const STRONGEST = 150;
 
 /**
  * What is offered for this photograph beside the picture.
- * @param {Pick<import("./bench.js").Bench, "base" | "history" | "parts" | "photograph" | "refs" | "root" | "sight" | "trying" | "version" | "versions" | "vocabulary" | "wall" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "base" | "frame" | "history" | "parts" | "photograph" | "refs" | "root" | "sight" | "trying" | "version" | "versions" | "vocabulary" | "wall" | "work">} bench
  */
 export function offering(bench) {
   const { photograph, vocabulary } = bench;
@@ -29,6 +29,8 @@ export function offering(bench) {
   let drawing = null;
   /** @type {IntersectionObserver|null} */
   let seeing = null;
+  /** Small pictures that are there, by the recipe that is offered. @type {WeakMap<object, import("./frames.js").Frame>} */
+  const made = new WeakMap();
   return {
     /** What it shows. @type {""|"recipes"|"starts"} */
     shown: "",
@@ -60,8 +62,8 @@ export function offering(bench) {
       this.offers = [];
       await nextTick();
       if (first) bench.sight.arrange();
+      /** @type {HTMLElement|null} */ (this.pane()?.querySelector(what === "recipes" ? ".input" : ".offers"))?.focus({ preventScroll: true });
       await this.read();
-      /** @type {HTMLElement|null} */ (this.pane()?.querySelector(".offer"))?.focus({ preventScroll: true });
     },
     close() {
       this.rest();
@@ -110,7 +112,8 @@ export function offering(bench) {
           const offer = this.offers.find(({ key }) => key === canvas.dataset.offer);
           if (!offer || here.signal.aborted) continue;
           try {
-            const frame = await bench.parts.frames.fetch({ recipe: offer.recipe, side: SIDE, layers: ["grey"] }, here.signal);
+            const frame = made.get(offer.recipe) ?? await bench.parts.frames.fetch({ recipe: offer.recipe, side: SIDE, layers: ["grey"] }, here.signal);
+            made.set(offer.recipe, frame);
             drawGreys(canvas, frame);
             offer.figures = { clipping: frame.figures.clipping, merging: frame.figures.grey_map.merging.length };
           } catch (problem) {
@@ -135,6 +138,11 @@ export function offering(bench) {
     /** @returns {HTMLElement|null} */
     pane() {
       return bench.root.querySelector("aside.drawer");
+    },
+    /** @param {Event & {target: HTMLInputElement}} event */
+    find(event) {
+      this.wanted = event.target.value;
+      nextTick(() => this.draw()); // on canvases that are new
     },
     title() {
       return this.shown === "starts" ? "Starts" : "Recipes";
@@ -166,16 +174,18 @@ export function offering(bench) {
     },
     /** @param {Offer} offer */
     async use(offer) {
+      bench.frame.waiting = true;
       try {
         const before = copy(bench.work.recipe);
         const after = await this.onto(offer, before);
-        if (!same(before, bench.work.recipe)) return; // something else was done meanwhile
+        if (!same(before, bench.work.recipe)) return; // something else was done meanwhile, and is shown
         this.put(after);
         bench.work.settle();
         this.strength = 100;
         this.used = { offer, before, after: copy(after) };
         bench.work.tellStep(offer.source ? `“${offer.name}” is used here; frame, areas and spots stay.` : `Begun with “${offer.name}”.`);
       } catch (problem) {
+        bench.frame.waiting = false;
         say(problem.message);
       }
     },
@@ -196,6 +206,7 @@ export function offering(bench) {
       if (!this.used || !this.mayWeigh()) return;
       const { offer, before } = this.used;
       const strength = this.strength;
+      bench.frame.waiting = true;
       try {
         const after = await this.onto(offer, before, strength);
         if (!this.used || strength !== this.strength || !this.mayWeigh()) return;
@@ -204,6 +215,7 @@ export function offering(bench) {
         if (moving) bench.work.changing();
         else bench.work.settle();
       } catch (problem) {
+        bench.frame.waiting = false;
         say(problem.message);
       }
     },

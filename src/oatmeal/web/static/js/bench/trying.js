@@ -4,8 +4,10 @@ import { finished } from "./greys.js";
 import { same } from "./paths.js";
 import { TRIALS } from "./trials.js";
 
-const REST_MS = 60;
+const REST_MS = 25;
 const HOLD_MS = 350;
+/** So long after a press the picture itself is on its way, unless nothing changed. */
+const KEPT_MS = 400;
 /** Pictures that were tried and are shown again at once. */
 const MOST_KEPT = 24;
 const TRY = "[data-try]";
@@ -82,7 +84,7 @@ export function trying(bench) {
       wanted = "";
       if (!this.words) return;
       this.keeping = true;
-      if (!bench.frame.waiting) this.away();
+      setTimeout(() => { if (this.keeping && !bench.frame.waiting) this.away(); }, KEPT_MS); // it changed nothing
     },
     /** The picture itself is there, as it was kept. @param {boolean} moving */
     pictureArrived(moving) {

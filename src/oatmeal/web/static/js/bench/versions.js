@@ -1,7 +1,9 @@
 // The versions of the photograph: tabs, duplicate, rename, order, delete.
 import { ask, say, sayNext } from "../api.js";
 import { copy } from "./paths.js";
-import { nextTick } from "./ticks.js";
+
+/** Frames of the screen after which a field is shown at the latest. */
+const FRAMES = 60;
 
 /** The version that is given its name when its page opens. */
 const NAMED_NEXT = "oatmeal-named-next";
@@ -41,7 +43,15 @@ export function versioning(bench) {
       this.versionMenu = false;
       this.draftName = this.versionName();
       this.naming = true;
-      nextTick(() => bench.refs.versionName.select());
+      const { versionName } = bench.refs;
+      const write = (/** @type {number} */ tries) => {
+        if (!versionName.checkVisibility() && tries) requestAnimationFrame(() => write(tries - 1));
+        else {
+          versionName.focus();
+          versionName.select();
+        }
+      };
+      write(FRAMES);
     },
     async nameVersionDone(keep) {
       if (!this.naming) return;
