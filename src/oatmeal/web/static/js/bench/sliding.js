@@ -12,7 +12,9 @@ const DOUBLE_MS = 280;
 const COARSE = 10;
 const THUMB_PX = 9;
 const AWAY = { x: 14, y: -34 };
-const HUNDREDTH = 100;
+/** By hand a track goes to the hundredth; one of finer steps to the thousandth. */
+const HUNDREDTHS = 100;
+const THOUSANDTHS = 1000;
 
 /** @param {HTMLInputElement} track */
 const limits = (track) => ({ low: Number(track.min), high: Number(track.max), step: Number(track.dataset.step ?? track.step) || 1 });
@@ -30,7 +32,8 @@ function restOf(track) {
 function put(track, value) {
   const { low, high, step } = limits(track);
   if (track.step !== "any") Object.assign(track, { step: "any" }).dataset.step = String(step); // finer than its usual step, by hand
-  track.value = String(clamp(Math.round(value * HUNDREDTH) / HUNDREDTH, low, high));
+  const parts = step < 1 / HUNDREDTHS ? THOUSANDTHS : HUNDREDTHS;
+  track.value = String(clamp(Math.round(value * parts) / parts, low, high));
   track.dispatchEvent(new Event("input", { bubbles: true }));
 }
 
