@@ -7,6 +7,7 @@ import { nextTick } from "./ticks.js";
 
 const SIDE = 240;
 const STRONGEST = 150;
+const MOST_CARRIED = 60;
 
 /**
  * @typedef {object} Offer
@@ -31,6 +32,8 @@ export function offering(bench) {
   let seeing = null;
   /** Small pictures that are there, by the recipe that is offered. @type {WeakMap<object, import("./frames.js").Frame>} */
   const made = new WeakMap();
+  /** Recipes carried onto others, so that a second look asks for nothing. @type {Map<string, any>} */
+  const carried = new Map();
   return {
     /** What it shows. @type {""|"recipes"|"starts"} */
     shown: "",
@@ -165,8 +168,13 @@ export function offering(bench) {
     /** A recipe with what is offered. @param {Offer} offer @param {any} recipe @param {number} [strength] in percent */
     async onto({ source, recipe: offered }, recipe, strength = 100) {
       if (!source) return { ...recipe, mix: copy(offered.mix) };
-      const { recipes } = await ask("POST", "/api/recipes/onto", { recipe, sources: [source], strength: strength / 100 });
-      return recipes[0].recipe;
+      const wish = { recipe, sources: [source], strength: strength / 100 };
+      const key = JSON.stringify(wish);
+      if (!carried.has(key)) {
+        if (carried.size >= MOST_CARRIED) carried.clear();
+        carried.set(key, (await ask("POST", "/api/recipes/onto", wish)).recipes[0].recipe);
+      }
+      return copy(carried.get(key));
     },
     /** @param {Offer} offer */
     isPresent(offer) {

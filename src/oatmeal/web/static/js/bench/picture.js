@@ -222,8 +222,9 @@ export class Picture {
   }
 
   draw(canvas, layer, marked) {
-    if (!layer || (canvas.drawn === layer && !marked)) return;
-    canvas.drawn = layer;
+    const marks = marked ? this.marks : null;
+    if (!layer || (canvas.drawn === layer && canvas.marks === marks)) return;
+    Object.assign(canvas, { drawn: layer, marks });
     const { width, height, data } = layer;
     if (canvas.width !== width || canvas.height !== height) Object.assign(canvas, { width, height });
     const image = new ImageData(width, height);
@@ -231,7 +232,7 @@ export class Picture {
     fill(out, layer);
     const opacity = [this.part.opacity, this.whole.opacity].find((one) => one && covers(one, layer));
     if (opacity) checked(out, { ...layer, size: this.file }, opacity);
-    if (this.marks && marked) this.mark(out, data, width);
+    if (marks) this.mark(out, data, width);
     context(canvas).putImageData(image, 0, 0);
   }
 
