@@ -143,6 +143,9 @@ def test_a_place_is_chosen_with_a_crosshair_by_keys_alone(room, page):
     page.keyboard.press("Enter")
     page.keyboard.press("Escape")
     expect(aim).to_be_hidden()
+    page.get_by_role("button", name="white here").click()  # by hand there is no crosshair
+    expect(page.get_by_text("Click the tone that should become white")).to_be_visible()
+    expect(aim).to_be_hidden()
 
 
 def test_what_clips_of_each_channel_is_told_and_counted(room, page):

@@ -11,9 +11,9 @@ const opener = (list) => /** @type {HTMLElement} */ (document.querySelector(`[po
 function lay(list) {
   const { left, top, bottom, width } = opener(list).getBoundingClientRect();
   list.style.minWidth = `${width}px`;
-  const { height } = list.getBoundingClientRect();
+  const { height, width: wide } = list.getBoundingClientRect();
   const under = bottom + GAP + height <= innerHeight;
-  Object.assign(list.style, { left: `${left}px`, top: `${under ? bottom + GAP : Math.max(GAP, top - GAP - height)}px` });
+  Object.assign(list.style, { left: `${Math.max(GAP, Math.min(left, innerWidth - wide - GAP))}px`, top: `${under ? bottom + GAP : Math.max(GAP, top - GAP - height)}px` });
 }
 
 /**

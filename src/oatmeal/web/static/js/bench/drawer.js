@@ -21,7 +21,7 @@ const MOST_CARRIED = 60;
 
 /**
  * What is offered for this photograph beside the picture.
- * @param {Pick<import("./bench.js").Bench, "base" | "frame" | "history" | "parts" | "photograph" | "refs" | "root" | "sight" | "trying" | "version" | "versions" | "vocabulary" | "wall" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "frame" | "history" | "parts" | "photograph" | "refs" | "root" | "sight" | "trying" | "version" | "versions" | "vocabulary" | "wall" | "work">} bench
  */
 export function offering(bench) {
   const { photograph, vocabulary } = bench;
@@ -41,7 +41,7 @@ export function offering(bench) {
     wanted: "",
     /** @type {Offer[]} */
     offers: [],
-    /** The recipe that was used last, as long as nothing else is done. @type {{offer: Offer, before: any, after: any}|null} */
+    /** The recipe that was used last, as long as nothing else is done. @type {{offer: Offer, before: any, made: number}|null} */
     used: null,
     strength: 100,
     saving: false,
@@ -178,7 +178,7 @@ export function offering(bench) {
     },
     /** @param {Offer} offer */
     isPresent(offer) {
-      return this.used?.offer.key === offer.key && this.mayWeigh();
+      return this.used?.offer.key === offer.key && this.isLast();
     },
     /** @param {Offer} offer */
     async use(offer) {
@@ -186,46 +186,48 @@ export function offering(bench) {
       try {
         const before = copy(bench.work.recipe);
         const after = await this.onto(offer, before);
-        if (!same(before, bench.work.recipe)) return; // something else was done meanwhile, and is shown
-        this.put(after);
+        if (!same(before, bench.work.recipe)) return bench.frame.ask(false); // something else was done meanwhile
+        bench.work.adopt(after);
         bench.work.settle();
         this.strength = 100;
-        this.used = { offer, before, after: copy(after) };
+        this.used = { offer, before, made: bench.work.made() };
         bench.work.tellStep(offer.source ? `“${offer.name}” is used here; frame, areas and spots stay.` : `Begun with “${offer.name}”.`);
       } catch (problem) {
         bench.frame.waiting = false;
         say(problem.message);
       }
+      return undefined;
     },
-    /** @param {any} recipe */
-    put(recipe) {
-      bench.base.looked = "";
-      bench.work.recipe = recipe;
+    /** Whether nothing else was done since an offer was used. */
+    isLast() {
+      return this.used !== null && this.used.made === bench.work.made();
     },
-    /** Whether how much can still be said: nothing else was done since. */
+    /** Whether how much of it can still be said. */
     mayWeigh() {
-      return Boolean(this.used?.offer.source) && same(this.used?.after, bench.work.recipe);
+      return this.isLast() && Boolean(this.used?.offer.source);
     },
     /** @param {Event & {target: HTMLInputElement}} event @param {boolean} moving */
     async weigh(event, moving) {
       const number = typed(event.target.value);
       if (Number.isFinite(number)) this.strength = clamp(Math.round(number), 0, STRONGEST);
       event.target.value = String(this.strength);
-      if (!this.used || !this.mayWeigh()) return;
+      if (!this.used || !this.mayWeigh()) return undefined;
       const { offer, before } = this.used;
       const strength = this.strength;
       bench.frame.waiting = true;
       try {
         const after = await this.onto(offer, before, strength);
-        if (!this.used || strength !== this.strength || !this.mayWeigh()) return;
-        this.used.after = after;
-        this.put(copy(after));
-        if (moving) bench.work.changing();
-        else bench.work.settle();
+        if (strength !== this.strength) return undefined; // a newer one is on its way
+        if (!this.used || !this.mayWeigh()) return bench.frame.ask(false);
+        bench.work.adopt(after);
+        if (moving) return bench.work.changing();
+        bench.work.settle();
+        this.used.made = bench.work.made();
       } catch (problem) {
         bench.frame.waiting = false;
         say(problem.message);
       }
+      return undefined;
     },
 
     /** @param {Offer} offer */

@@ -1,4 +1,5 @@
 // The base Film: which film, which filter, their edges, what they cost.
+import { say } from "../api.js";
 import { SpectrumStrip } from "./film.js";
 import { copy, words } from "./paths.js";
 
@@ -29,8 +30,12 @@ export function filming(bench) {
     },
     /** What a film looks like that is only looked at. @param {any} recipe */
     async look(recipe) {
-      const { figures } = await bench.frame.try(recipe);
-      if (bench.base.looking()) this.show(figures.film);
+      try {
+        const { figures } = await bench.frame.try(recipe);
+        if (bench.base.looking()) this.show(figures.film);
+      } catch (problem) {
+        say(problem.message);
+      }
     },
     show(film) {
       this.film = film;

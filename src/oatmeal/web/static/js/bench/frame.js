@@ -17,7 +17,7 @@ const fromBench = () => document.referrer !== "" && new URL(document.referrer).p
 
 /**
  * The frame that is shown: asking for it, taking it in, telling what is still to come.
- * @param {Pick<import("./bench.js").Bench, "areas" | "base" | "beside" | "clean" | "compare" | "crop" | "films" | "finish" | "history" | "light" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "threads" | "tone" | "trying" | "version" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "base" | "beside" | "clean" | "compare" | "crop" | "films" | "finish" | "history" | "light" | "mix" | "parts" | "photograph" | "picked" | "pins" | "refs" | "sight" | "starting" | "strips" | "threads" | "tone" | "trying" | "wall" | "version" | "vocabulary" | "work">} bench
  */
 export function framing(bench) {
   const { photograph, version, vocabulary } = bench;
@@ -174,6 +174,7 @@ export function framing(bench) {
       this.failure = this.waitsFor = "";
       if (!frame.wish.moving && !frames.waiting) {
         this.waiting = false;
+        bench.wall.nowChanged();
         this.prepareNext();
         bench.clean.askPatches(false);
         bench.finish.askPatch();

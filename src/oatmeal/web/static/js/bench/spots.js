@@ -48,6 +48,7 @@ export function spotting(bench) {
     },
     setMode(mode) {
       this.mode = this.mode === mode ? "" : mode;
+      this.aim = null;
       if (!this.mode || !document.activeElement?.matches(":focus-visible")) return;
       this.aim = bench.parts.picture.middle(); // by keys: a crosshair that arrows move and Enter sets
       this.readAim();

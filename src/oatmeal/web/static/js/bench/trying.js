@@ -105,6 +105,8 @@ export function watchTrying(root, { begin, leave, keep, tries }) {
   /** @type {HTMLElement|null} */
   let on = null;
   let held = false;
+  /** The keyboard came to it: a pointer that only lies somewhere takes nothing away. */
+  let byKeys = false;
   /** @type {ReturnType<typeof setTimeout>|undefined} */
   let timer;
 
@@ -120,14 +122,23 @@ export function watchTrying(root, { begin, leave, keep, tries }) {
   const of = (/** @type {EventTarget|null} */ target) => (target instanceof Element ? /** @type {HTMLElement|null} */ (target.closest(TRY)) : null);
 
   root.addEventListener("pointerover", ({ pointerType, target, buttons }) => {
-    if (pointerType !== "touch" && !buttons) rest(of(target), REST_MS);
+    const element = of(target);
+    if (pointerType === "touch" || buttons || (byKeys && !element)) return;
+    byKeys = false;
+    rest(element, REST_MS);
   });
   root.addEventListener("pointerleave", ({ pointerType }) => pointerType !== "touch" && rest(null, 0));
   root.addEventListener("focusin", ({ target }) => {
     const element = of(target);
-    if (element?.matches(":focus-visible")) rest(element, 0);
+    if (!element?.matches(":focus-visible")) return;
+    byKeys = true;
+    rest(element, 0);
   });
-  root.addEventListener("focusout", ({ target }) => { if (of(target) === on) rest(null, 0); });
+  root.addEventListener("focusout", ({ target }) => {
+    if (of(target) !== on) return;
+    byKeys = false;
+    rest(null, 0);
+  });
   root.addEventListener("keydown", (event) => {
     if (event.key !== "Escape" || !tries()) return;
     event.stopPropagation();

@@ -18,7 +18,7 @@ const PAN_STEP = 0.2;
 
 /**
  * What is pinned up side by side.
- * @param {Pick<import("./bench.js").Bench, "base" | "compare" | "parts" | "photograph" | "root" | "strips" | "version" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "compare" | "parts" | "photograph" | "root" | "strips" | "version" | "work">} bench
  */
 export function pinningUp(bench) {
   const memory = `oatmeal-wall-${bench.photograph.id}`;
@@ -27,6 +27,8 @@ export function pinningUp(bench) {
   /** @type {ResizeObserver|null} */
   let sizing = null;
   let turned = 0;
+  /** How large the wall was. */
+  let measured = "";
   return {
     open: false,
     /** @type {Pinned[]} */
@@ -38,7 +40,11 @@ export function pinningUp(bench) {
     centre: { x: 0.5, y: 0.5 },
 
     keep() {
-      sessionStorage.setItem(memory, JSON.stringify(this.pinned));
+      try {
+        sessionStorage.setItem(memory, JSON.stringify(this.pinned));
+      } catch {
+        say("The wall is too large to be kept over a reload; until then all of it hangs here.");
+      }
     },
     /** The tiles: what is pinned, and the picture as it is now. */
     tiles() {
@@ -101,12 +107,17 @@ export function pinningUp(bench) {
       this.open = true;
       this.hang();
       nextTick(() => this.tileOf("now")?.focus({ preventScroll: true }));
-      sizing ??= new ResizeObserver(() => this.open && this.hang());
+      sizing ??= new ResizeObserver(([{ contentRect: { width, height } }]) => {
+        const size = `${width} ${height}`;
+        if (this.open && measured && measured !== size) this.hang(); // it tells the first size, too
+        measured = size;
+      });
       nextTick(() => sizing?.observe(/** @type {Element} */ (bench.root.querySelector(".wall"))));
     },
     leave() {
       asking?.abort();
       sizing?.disconnect();
+      measured = "";
       this.open = false;
       bench.parts.picture.surround.focus({ preventScroll: true });
     },
@@ -146,6 +157,10 @@ export function pinningUp(bench) {
         };
         for (let lane = 0; lane < AT_ONCE; lane += 1) next();
       });
+    },
+    /** The picture was worked on while the wall hangs: its own tile follows. */
+    nowChanged() {
+      if (this.open && asking) this.draw(this.tiles()[0], asking.signal);
     },
     /** @param {Pinned} tile @param {AbortSignal} signal */
     async draw(tile, signal) {
@@ -230,8 +245,7 @@ export function pinningUp(bench) {
     choose(tile) {
       this.leave();
       if (!tile.recipe) return;
-      bench.base.looked = "";
-      bench.work.recipe = { ...bench.compare.inPresentFrame(tile.recipe), name: bench.work.recipe.name };
+      bench.work.adopt({ ...bench.compare.inPresentFrame(tile.recipe), name: bench.work.recipe.name });
       bench.work.settle();
       bench.work.tellStep(`“${tile.words}” is the picture now.`);
     },

@@ -74,20 +74,28 @@ export function working(bench) {
       bench.compare.tellDifferences();
       return saver.flush().then(() => bench.history.historyChanged());
     },
+    /** How many steps were made on this page: whoever made one knows whether another followed. */
+    made() {
+      return steps.made;
+    },
+    /** Let a whole other recipe be worked on; what pointed into the one before is let go of. */
+    adopt(recipe) {
+      this.recipe = recipe;
+      bench.base.looked = "";
+      bench.formula.draft = "";
+      bench.formula.formulaError = "";
+      bench.picked.pickedOpen = null;
+      bench.areas.replaced();
+    },
     /** Another recipe is in force: undo, a step of the history, a newer state. */
     replace(recipe) {
       bench.compare.faceNow();
       steps.made += 1;
-      this.recipe = recipe;
-      bench.base.looked = "";
+      this.adopt(recipe);
       bench.trying.leave();
-      bench.formula.draft = "";
-      bench.formula.formulaError = "";
-      bench.picked.pickedOpen = null;
       bench.parts.scale.draw();
       bench.parts.field.draw();
       bench.crop.draw();
-      bench.areas.replaced();
       bench.finish.draw();
       bench.frame.ask(false);
       bench.compare.framesChanged();
