@@ -31,10 +31,10 @@ FULL = {
         "list": [
             {
                 "id": "a1", "group": "g1",
-                "mask": [{"kind": "ellipse", "centre": [0.5, 0.3], "radii": [0.4, 0.2]}],
+                "mask": [{"kind": "ellipse", "centre": [0.5, 0.3], "radii": [0.4, 0.4]}],
                 "values": {
                     "exposure": 0.5, "threads": {"green": {"strength": 150}},
-                    "kept": {"amount": 40},
+                    "kept": {"amount": 40}, "clarity": 40, "paint": {"amount": 30},
                 },
             },
             {"id": "a2", "mask": [{"kind": "fade"}], "values": {"lifts": {"blue": 0.3}}},
@@ -98,6 +98,7 @@ OTHERS = {
     "mix.picked.*.name": ("sky", "water"),
     "finish.kept.colours.*.colour": ("#b23a2e", "#3f8a3a"),
     "finish.kept.colours.*.name": ("sky", "water"),
+    "areas.list.*.values.paint.colour": ("#b23a2e", "#3f8a3a"),
     "areas.groups.*.name": ("fields", "faces"),
     "areas.groups.*.move": ([0.1, 0.0], [-0.1, 0.1]),
     "areas.list.*.name": ("sky", "water"),

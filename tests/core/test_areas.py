@@ -283,7 +283,7 @@ def test_a_proxy_equals_the_reduced_export():
 
 NUMBERS = {
     "exposure": 0.7, "contrast": 55, "black": 14, "white": -19, "highlights": -55, "shadows": 55,
-    "clarity": 55, "detail": 55, "veil": 55,
+    "clarity": 55, "detail": 55, "veil": 55, "sparkle": 55, "depth": 70,
 }  # fmt: skip
 
 
@@ -306,7 +306,7 @@ def test_all_of_a_picture_equals_the_setting_itself(name, base):
     expected = Pipeline(RGB).encoded(everywhere(name, value, base))
     most = 3 / 65535 if name in ("black", "white", "contrast") else 0.1 / 255
     # the curve's bend at the picture's white lies between two entries of the whole's table
-    most *= 3 if name == "highlights" else 1
+    most *= 3 if name in ("highlights", "depth") else 1
     assert np.abs(found - expected).max() <= most
     assert np.abs(found - Pipeline(RGB).encoded(recipe(base=base))).max() > 2 / 255
 
@@ -347,6 +347,77 @@ def test_all_of_a_picture_equals_the_ranges_themselves(part):
     assert np.abs(found - Pipeline(RGB).encoded(REST)).max() > 2 / 255
 
 
+@pytest.mark.parametrize("character", ["soft", "crisp", "deep"])
+def test_clarity_of_an_area_has_a_character_of_its_own(character):
+    one = {"mask": [ALL], "values": {"clarity": 55, "character": character}}
+    found = Pipeline(RGB).encoded(recipe(one, base={"tone": {"character": character}}))
+    same = {"mask": [ALL], "values": {"clarity": 55}}
+    assert np.array_equal(
+        found, Pipeline(RGB).encoded(recipe(same, base={"tone": {"character": character}}))
+    )
+    plain = Pipeline(RGB).encoded(recipe(same, base={"tone": {"character": "crisp"}}))
+    other = Pipeline(RGB).encoded(recipe(one, base={"tone": {"character": "crisp"}}))
+    assert (np.abs(other - plain).max() > 2 / 255) == (character != "crisp")
+
+
+def printed(wanted):
+    return Pipeline(RGB).get("printed", wanted)
+
+
+@pytest.mark.parametrize("name", ["grain", "paper"])
+@pytest.mark.parametrize(
+    "base", [{}, {"finish": {"grain": {"amount": 30}, "paper": {"amount": 20}}}]
+)
+def test_what_is_laid_on_a_part_is_that_of_the_whole_there(name, base):
+    """All of a picture equals the setting, nothing beyond a mask moves, and the light stays."""
+    document = recipe(base=base).full_document()
+    document["finish"][name]["amount"] += 40
+    everywhere = printed(from_document(document))
+    plain = printed(recipe(base=base))
+    found = printed(recipe({"mask": [ALL], "values": {name: 40}}, base=base))
+    assert np.abs(found - everywhere).max() < 0.1 / 255
+    assert np.abs(found - plain).max() > 4 / 255
+    part = printed(recipe({"mask": [KINDS["ellipse"]], "values": {name: 40}}, base=base))
+    beyond = mask(KINDS["ellipse"]) == 0
+    assert np.abs(part[beyond] - plain[beyond]).max() < 0.1 / 255
+    half = printed(recipe({"mask": [ALL], "values": {name: 40}, "amount": 50}, base=base))
+    light = [decode_srgb(one.astype(float)).mean() for one in (half, found)]
+    assert abs(light[0] - light[1]) < 2e-3
+
+
+def test_what_is_laid_on_a_part_of_an_export_is_that_of_the_whole():
+    one = {"mask": [KINDS["ellipse"]], "values": {"grain": 60, "paper": 60}}
+    wanted = recipe(one, base={})
+    whole = printed(wanted)
+    export = render(ArrayPicture(RGB), wanted, np.float32)
+    assert np.abs(whole - export).max() < 1e-5
+    small = render(ArrayPicture(RGB), wanted, np.float32, WIDE // 2)
+    plain = render(ArrayPicture(RGB), recipe(base={}), np.float32, WIDE // 2)
+    beyond = (
+        cv2.resize(mask(KINDS["ellipse"]), small.shape[::-1], interpolation=cv2.INTER_AREA) == 0
+    )
+    assert np.abs(small - plain)[5:-5][beyond[5:-5]].max() < 0.1 / 255
+    assert np.abs(small - plain).max() > 4 / 255
+
+
+def test_a_colour_is_painted_where_the_area_is_and_the_light_stays():
+    """Hue and chroma over lightness of OKLab (Ottosson 2020) are those of the colour painted."""
+    one = {"mask": [KINDS["ellipse"]], "values": {"paint": {"amount": 100, "colour": "#b06a3c"}}}
+    codes = Pipeline(RGB).coloured(recipe(one, base={}), np.uint16) / 65535
+    grey = printed(recipe(base={}))
+    full = (mask(KINDS["ellipse"]) > 0.999) & (grey > 0.3) & (grey < 0.7)
+    hue, chroma = hue_and_chroma(oklab(decode_srgb(codes[full])))
+    painted = oklab(decode_srgb(np.array([[0xB0, 0x6A, 0x3C]]) / 255))
+    wanted_hue, wanted_chroma = hue_and_chroma(painted)
+    assert np.abs(hue - wanted_hue).max() < 1
+    ratio = chroma / oklab(decode_srgb(codes[full]))[..., 0]
+    assert np.abs(ratio - wanted_chroma / painted[..., 0]).max() < 0.01
+    luminance = decode_srgb(codes[full]) @ np.array([0.2126, 0.7152, 0.0722])
+    assert np.abs(luminance - decode_srgb(grey[full].astype(float))).max() < 2e-3
+    beyond = mask(KINDS["ellipse"]) == 0
+    assert np.ptp(codes[beyond], axis=-1).max() < 1e-4
+
+
 VALUES = {**NUMBERS, "lifts": {"blue": -1.5}, "threads": {"blue": {"strength": 200}}}
 
 
@@ -377,7 +448,8 @@ def test_amounts_scale_and_switches_take_out():
     plain = Pipeline(RGB).encoded(REST)
     assert np.abs(at(amount=50) - at({"exposure": 0.4})).max() < 1e-5
     assert np.abs(at(amount=150, group="g") - at({"exposure": 0.6})).max() < 1e-5
-    for off in ({"on": False}, {"amount": 0}, {"group": "off"}, {"kind": "shield"}):
+    assert np.array_equal(at(kind="shield"), at())  # it is kept out of nothing itself
+    for off in ({"on": False}, {"amount": 0}, {"group": "off"}):
         assert np.array_equal(at(**off), plain)
     step = recipe({"mask": [ALL], "values": {"exposure": 1}}, base={}, on=False)
     assert np.array_equal(Pipeline(RGB).encoded(step), plain)

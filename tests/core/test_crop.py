@@ -24,7 +24,8 @@ BORDER = 48
 #: What belongs to the print, which is as large as the crop.
 OF_THE_PRINT = (
     "finish.falloff", "finish.burned", "finish.glow", "finish.grain", "finish.dust",
-    "finish.scratches", "finish.paper", "finish.border",
+    "finish.scratches", "finish.paper", "finish.border", "areas.list.*.values.grain",
+    "areas.list.*.values.paper",
 )  # fmt: skip
 KEPT = [path for path in STAGED if not path.startswith(OF_THE_PRINT)]
 

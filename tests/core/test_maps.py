@@ -8,7 +8,7 @@ from oatmeal.core.colour import ranges
 from oatmeal.core.maps import Box, Maps
 from oatmeal.core.pipeline import Pipeline
 from oatmeal.core.recipe import DECLARED, REST, from_document
-from oatmeal.core.recipe.areas import ADDED, LIGHT, SCALE, Values
+from oatmeal.core.recipe.areas import ADDED, LAID_ON, LIGHT, SCALE, Values
 from oatmeal.core.tone import local
 
 RGB = linear_of(codes(90, 130, 16))
@@ -30,16 +30,18 @@ def halves(name, value):
 
 
 def test_every_setting_that_an_area_may_have_has_a_map():
-    areas = {one.path for one in DECLARED.values() if one.path.startswith("tone.") and one.area}
+    steps = ("tone.", "finish.")
+    areas = {one.path for one in DECLARED.values() if one.path.startswith(steps) and one.area}
     levels = {"black", "white"}
     assert areas == {one.path for one in ADDED.values()}
-    assert {*LIGHT} | {*SCALE} == {*ADDED}
+    assert {*LIGHT} | {*SCALE} | {*LAID_ON} == {*ADDED}
+    assert {*LAID_ON} == {"grain", "paper"}
     assert {*SCALE} == {"black", "white", "contrast"}
     for name in ADDED:
         low, high = DECLARED.limits(f"areas.list.*.values.{name}")
         assert getattr(Values(), name) == 0
         if name not in levels:
-            assert (low, high) == DECLARED.limits(f"tone.{name}")
+            assert (low, high) == (-ADDED[name].high, ADDED[name].high)
 
 
 def test_a_local_map_differs_from_place_to_place():

@@ -9,8 +9,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
+
+from oatmeal.core.picture import Window
 
 Plane = NDArray[np.float32]
 
@@ -69,6 +72,23 @@ class Stored:
 
     box: Box
     plane: NDArray[np.uint16]
+
+
+def in_character(character: str) -> str:
+    """The name of the plane of what is added to clarity in a character of its own."""
+    return f"clarity, {character}"
+
+
+def enlarged(plane: Plane, window: Window, shape: tuple[int, int]) -> Plane:
+    """A plane of the whole picture as an array has it that lies in a window, between its cells."""
+    rows, columns = plane.shape
+    across, down = columns / window.width, rows / window.height
+    taps = np.array([
+        [across, 0, (window.x + 0.5) * across - 0.5], [0, down, (window.y + 0.5) * down - 0.5],
+    ])  # fmt: skip
+    how = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    size = (shape[1], shape[0])
+    return np.asarray(cv2.warpAffine(plane, taps, size, flags=how, borderMode=cv2.BORDER_REPLICATE))
 
 
 #: Finished masks by the ids of their areas.

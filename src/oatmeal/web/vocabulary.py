@@ -69,7 +69,7 @@ def declared(key: str) -> dict[str, Any]:
     Returns
     -------
     dict
-        ``path`` in a recipe, ``label``, ``low``, ``high``, ``step``, ``suffix`` (its unit).
+        ``path`` in a recipe, ``label``, ``low``, ``high``, ``step``, ``suffix`` (its unit), ``choices``.
     """
     one = DECLARED[key]
     owner, _, inside = key.partition(":")
@@ -79,7 +79,7 @@ def declared(key: str) -> dict[str, Any]:
     suffix = f" {one.unit}" if one.unit else ""
     return {
         "path": path, "label": words, "low": one.low, "high": one.high, "step": step,
-        "suffix": suffix,
+        "suffix": suffix, "choices": one.choices,
     }  # fmt: skip
 
 

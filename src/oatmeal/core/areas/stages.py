@@ -14,10 +14,11 @@ from oatmeal.core.areas.likeness import Fits, Ground
 from oatmeal.core.areas.maps import maps
 from oatmeal.core.areas.masks import Painter, likeness_key, looks
 from oatmeal.core.colour import kernels as colour_kernels
-from oatmeal.core.maps import Maps, Stored
+from oatmeal.core.maps import Box, Maps, Stored
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.recipe.areas import (
     ADDED,
+    LAID_ON,
     LIGHT,
     SCALE,
     Alike,
@@ -29,7 +30,7 @@ from oatmeal.core.recipe.areas import (
     Tones,
 )
 from oatmeal.core.recipe.paths import places
-from oatmeal.core.stages import SOURCE, Place, stage
+from oatmeal.core.stages import SOURCE, Place, stage, value_of
 
 Plane = NDArray[np.float32]
 Keep = Callable[..., Any]
@@ -143,4 +144,29 @@ def scale_maps(
     return maps(recipe, SCALE, found, keep)
 
 
-STAGES = (ground, likenesses, guide, masks, light_maps, scale_maps)
+@stage(
+    "laid_on_maps",
+    reads=("areas.laid_on", *(ADDED[name].path for name in LAID_ON)),
+    needs=("masks",),
+    when=lambda recipe: bool(recipe.areas.laid_on),
+    whole=True,
+)
+def laid_on_maps(
+    recipe: Recipe, place: Place, found: Mapping[str, Stored]
+) -> Mapping[str, Plane] | None:
+    """How much of what is laid on the print there is where areas change it, of the whole picture.
+
+    The print has another size than the file: a small whole serves both.
+    """
+    made = maps(recipe, LAID_ON, found, lambda key, make: make())
+    if made is None:
+        return None
+    size = place.window
+    whole = Box(0, 0, round(size.width), round(size.height))
+    return {
+        name: made.over(whole, name, float(value_of(recipe, ADDED[name].path)))
+        for name in made.planes
+    }
+
+
+STAGES = (ground, likenesses, guide, masks, light_maps, scale_maps, laid_on_maps)

@@ -61,14 +61,23 @@ def field(grain: Grain, window: Window, shape: tuple[int, int], seed: int) -> tu
     return out, float(np.hypot(deviation, wider))
 
 
-def grained(encoded: Plane, grain: Grain, made: tuple[Plane, float]) -> Plane:
-    """Encoded values ``(H, W)`` with grain of a field; their mean light stays."""
+def grained(
+    encoded: Plane, grain: Grain, made: tuple[Plane, float], amounts: Plane | None = None
+) -> Plane:
+    """Encoded values ``(H, W)`` with grain of a field; their mean light stays.
+
+    ``amounts (H, W)`` stand in the place of the grain's one amount.
+    """
     noise, deviation = made
-    strength = _AT_100 * grain.amount / 100
+    most = grain.amount if amounts is None else float(amounts.max())
+    if not most:
+        return encoded
+    share = None if amounts is None else amounts / np.float32(most)
+    strength = _AT_100 * most / 100
     skew = 0.18 * grain.roughness / 100
     shift = _shift(round(strength, 6), round(deviation, 4), skew)
     amplitude = np.array([strength * _A0, strength * _A1], np.float32)
-    return kernels.grained(encoded, noise, amplitude, skew, shift)
+    return kernels.grained(encoded, noise, amplitude, skew, shift, share)
 
 
 @lru_cache(maxsize=256)

@@ -9,6 +9,7 @@ before anything of the print is made of it.
 from __future__ import annotations
 
 import math
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +22,9 @@ from oatmeal.core.maps import FULL, Box, Masks, not_empty
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.recipe.areas import KeptHere
 from oatmeal.core.recipe.finish import Kept, KeptColours
+
+#: A painted colour darker than this OKLab lightness counts as if it were as light.
+_LEAST_LIGHT: Final = 0.1
 
 Plane = NDArray[np.float32]
 Lab = tuple[Plane, Plane, Plane]
@@ -44,15 +48,19 @@ def kept(lab: Lab, told: Analysis, recipe: Recipe, masks: Masks) -> Plane:
     near = told.lightness, told.a_axis, told.b_axis
     found = kernels.kept(lab, near, settings.trace / 100, _table(settings))
     whole = Box(0, 0, found.shape[1], found.shape[0])
-    for name, amount, own in recipe.areas.coloured:
-        if not_empty(masks, name):
-            here = masks[name].box.inside(whole)
+    for name, amount, own, paint in recipe.areas.coloured:
+        if not not_empty(masks, name):
+            continue
+        here = masks[name].box.inside(whole)
+        mask, into = masks[name].plane, found[here]
+        if own.amount:
             share = amount * own.amount / 100 / FULL
             planes = tuple(plane[here] for plane in lab)
-            into = found[here]
-            kernels.keep_inside(
-                planes, masks[name].plane, share, _turned(own), own.bright / 100, into
-            )
+            kernels.keep_inside(planes, mask, share, _turned(own), own.bright / 100, into)
+        if paint.amount:
+            light, a, b = lab_of_hex(paint.colour)
+            tint = (a / max(light, _LEAST_LIGHT), b / max(light, _LEAST_LIGHT))
+            kernels.paint_inside(mask, amount * paint.amount / 100 / FULL, tint, into)
     return found
 
 

@@ -194,7 +194,7 @@ def _fine(chunk, left, top, seed, side, norm, out):  # type: ignore[no-untyped-d
 
 
 @parallel
-def _grained(chunk, encoded, field, amplitude, skew, shift, out):  # type: ignore[no-untyped-def]
+def _grained(chunk, encoded, field, amplitude, skew, shift, share, out):  # type: ignore[no-untyped-def]
     a0, a1 = amplitude[0], amplitude[1]
     s0, s1, s2, s3, s4, s5 = shift[0], shift[1], shift[2], shift[3], shift[4], shift[5]
     for y in rows_of(chunk, encoded.shape[0]):
@@ -207,6 +207,13 @@ def _grained(chunk, encoded, field, amplitude, skew, shift, out):  # type: ignor
             moved = t * (s0 + u * (s1 + u * (s2 + u * (s3 + u * (s4 + u * s5)))))
             value = u + moved + t * (a0 + a1 * u) * (n + k * n * n)
             result[x] = min(max(value, _f(0.0)), _f(1.0))
+        if share.shape[0] > 0:  # what holds the mean goes with the square of the strength
+            for x in range(line.shape[0]):
+                u = min(max(line[x], _f(0.0)), _f(1.0))
+                t = u * (_f(1.0) - u)
+                moved = t * (s0 + u * (s1 + u * (s2 + u * (s3 + u * (s4 + u * s5)))))
+                value = result[x] - (_f(1.0) - share[y, x] * share[y, x]) * moved
+                result[x] = min(max(value, _f(0.0)), _f(1.0))
 
 
 @parallel
@@ -253,6 +260,17 @@ def _keep_inside(chunk, lightness, a_axis, b_axis, mask, share, turned, shown, o
             out[y, x, 1] += weight * (cosine * a - sine * b - out[y, x, 1])
             out[y, x, 2] += weight * (sine * a + cosine * b - out[y, x, 2])
             out[y, x, 3] += weight * (shown - out[y, x, 3])
+
+
+@parallel
+def _paint_inside(chunk, mask, share, tint, out):  # type: ignore[no-untyped-def]
+    a, b = tint
+    for y in rows_of(chunk, out.shape[0]):
+        for x in range(out.shape[1]):
+            weight = min(share * _f(mask[y, x]), _f(1.0))
+            out[y, x, 0] += weight * (_f(1.0) - out[y, x, 0])
+            out[y, x, 1] += weight * (a - out[y, x, 1])
+            out[y, x, 2] += weight * (b - out[y, x, 2])
 
 
 @parallel
@@ -467,10 +485,22 @@ def add_fine(corner: tuple[int, int], side: float, norm: float, seed: int, out: 
     _fine(*corner, np.uint32(seed), _f(side), _f(norm), out)
 
 
-def grained(encoded: Plane, field: Plane, amplitude: Plane, skew: float, shift: Plane) -> Plane:
-    """Encoded values with grain; ``shift`` is a polynomial that holds the mean light."""
+def grained(
+    encoded: Plane,
+    field: Plane,
+    amplitude: Plane,
+    skew: float,
+    shift: Plane,
+    share: Plane | None = None,
+) -> Plane:
+    """Encoded values with grain; ``shift`` is a polynomial that holds the mean light.
+
+    ``share`` says how much of the grain there is at each pixel; none: all of it.
+    """
     out = np.empty_like(encoded)
-    _grained(encoded, field, amplitude, _f(skew), shift, out)
+    given = np.empty((0, 0), np.float32) if share is None else share
+    field = field if share is None else field * share
+    _grained(encoded, field, amplitude, _f(skew), shift, given, out)
     return out
 
 
@@ -513,6 +543,13 @@ def keep_inside(
     """Lay colour that an area keeps over what :func:`kept` found; ``share`` of one of the mask."""
     cosine, sine = turned
     _keep_inside(*lab, mask, _f(share), (_f(cosine), _f(sine)), _f(bright), out)
+
+
+def paint_inside(
+    mask: NDArray[np.uint16], share: float, tint: tuple[float, float], out: Colours
+) -> None:
+    """Lay one colour, OKLab ``a / L`` and ``b / L``, over what :func:`kept` found."""
+    _paint_inside(mask, _f(share), (_f(tint[0]), _f(tint[1])), out)
 
 
 def lit(encoded: Plane, tints: Plane, kept_colour: Colours) -> tuple[Plane, Plane, Plane]:
@@ -574,6 +611,7 @@ def warm() -> None:
     part = plane[:4, :4]
     mask = np.ones((8, 8), np.uint16)[:4, :4]
     keep_inside((part, part, part), mask, 0.1, (1.0, 0.0), 0.5, colours[:4, :4])
+    paint_inside(mask, 0.1, (0.1, 0.1), colours[:4, :4])
     lit(plane, np.zeros((9, 2), np.float32), colours)
     crisp(plane, np.array([0.5, 0.25], np.float32), 1, 3, 1.0, 0.5, plane)
     crisp(plane, np.array([0.5, 0.25], np.float32), 1, 3, 1.0, 0.5, None)

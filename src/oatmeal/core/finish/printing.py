@@ -145,8 +145,8 @@ class Printing:
         return rows
 
     def _needed(self, name: str, place: Place, rows: Plane) -> Any:
-        one = _TABLE[name]
-        if one.whole:
+        one = _TABLE.get(name)
+        if one is None or one.whole:
             return self._whole(name)
         return one.make(self._recipe, place, rows) if one.when(self._recipe) else None
 

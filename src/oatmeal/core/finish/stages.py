@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Final
 
 import numpy as np
@@ -10,7 +11,7 @@ from numpy.typing import NDArray
 from oatmeal.core.colour import kernels as colour
 from oatmeal.core.finish import glow, grain, keeping, marks, rim, shading, sharpness, surface
 from oatmeal.core.guard import Analysis
-from oatmeal.core.maps import Masks
+from oatmeal.core.maps import Masks, enlarged
 from oatmeal.core.recipe import Recipe
 from oatmeal.core.stages import SOURCE, Place, stage
 
@@ -124,7 +125,7 @@ def _shape(rgb_linear: Plane) -> tuple[int, int]:
     "grain_field",
     reads=("finish.grain.size", "finish.grain.roughness", "finish.grain.seed"),
     needs=(SOURCE,),
-    when=lambda recipe: recipe.finish.grain.amount > 0,
+    when=lambda recipe: recipe.finish.grain.amount > 0 or bool(recipe.areas.grained),
 )
 def grain_field(recipe: Recipe, place: Place, rgb_linear: Plane) -> tuple[Plane, float]:
     """The grain's numbers; they depend on nothing that is seen."""
@@ -134,13 +135,29 @@ def grain_field(recipe: Recipe, place: Place, rgb_linear: Plane) -> tuple[Plane,
 @stage(
     "grained",
     reads=("finish.grain.amount", "finish.grain.roughness"),
-    needs=("shaded", "grain_field"),
-    moved_by=("finish.grain.amount",),
+    needs=("shaded", "grain_field", "laid_on_maps"),
+    moved_by=("finish.grain.amount", "areas.grained"),
     size="print",
 )
-def grained(recipe: Recipe, place: Place, encoded: Plane, field: tuple[Plane, float]) -> Plane:
+def grained(
+    recipe: Recipe,
+    place: Place,
+    encoded: Plane,
+    field: tuple[Plane, float],
+    amounts: Mapping[str, Plane] | None,
+) -> Plane:
     """Encoded values with grain."""
-    return grain.grained(encoded, recipe.finish.grain, field)
+    own = _amounts(amounts, "grain", place, encoded)
+    return grain.grained(encoded, recipe.finish.grain, field, own)
+
+
+def _amounts(
+    found: Mapping[str, Plane] | None, name: str, place: Place, encoded: Plane
+) -> Plane | None:
+    """How much of something is laid on each pixel; None where it is the same everywhere."""
+    if found is None or name not in found:
+        return None
+    return enlarged(found[name], place.window, _shape(encoded))
 
 
 @stage(
@@ -198,7 +215,7 @@ def scratched(recipe: Recipe, place: Place, encoded: Plane, cover: Plane) -> Pla
     "relief",
     reads=("finish.paper.size", "finish.paper.seed"),
     needs=(SOURCE,),
-    when=lambda recipe: recipe.finish.paper.amount > 0,
+    when=lambda recipe: recipe.finish.paper.amount > 0 or bool(recipe.areas.papered),
 )
 def relief(recipe: Recipe, place: Place, rgb_linear: Plane) -> Plane:
     """The sheet's relief; it depends on nothing that is seen."""
@@ -208,13 +225,20 @@ def relief(recipe: Recipe, place: Place, rgb_linear: Plane) -> Plane:
 @stage(
     "papered",
     reads=("finish.paper.amount",),
-    needs=("scratched", "relief"),
-    moved_by=("finish.paper.amount",),
+    needs=("scratched", "relief", "laid_on_maps"),
+    moved_by=("finish.paper.amount", "areas.papered"),
     size="print",
 )
-def papered(recipe: Recipe, place: Place, encoded: Plane, made: Plane) -> Plane:
+def papered(
+    recipe: Recipe,
+    place: Place,
+    encoded: Plane,
+    made: Plane,
+    amounts: Mapping[str, Plane] | None,
+) -> Plane:
     """Encoded values on a sheet."""
-    return surface.papered(encoded, made, recipe.finish.paper.amount)
+    own = _amounts(amounts, "paper", place, encoded)
+    return surface.papered(encoded, made, recipe.finish.paper.amount if own is None else own)
 
 
 @stage(

@@ -47,9 +47,12 @@ def relief(paper: Paper, window: Window, shape: tuple[int, int], photograph: int
     return out
 
 
-def papered(encoded: Plane, made: Plane, amount: float) -> Plane:
-    """Encoded values ``(H, W)`` on a sheet: most in the lights, least in black."""
-    depth = np.float32(_RELIEF * amount / 100)
+def papered(encoded: Plane, made: Plane, amount: float | Plane) -> Plane:
+    """Encoded values ``(H, W)`` on a sheet: most in the lights, least in black.
+
+    The amount is one number, or one for each pixel.
+    """
+    depth = np.asarray(amount, np.float32) * np.float32(_RELIEF / 100)
     strength = depth * (np.float32(0.25) + np.float32(0.75) * encoded)
     strength *= np.float32(1) - np.float32(0.35) * encoded
     return np.asarray(np.clip(encoded + strength * made, 0, 1))

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Final, Literal, Self
 
 from pydantic import AfterValidator, Field, create_model, model_validator
 
+from oatmeal.core.recipe.finish import Finish
 from oatmeal.core.recipe.mix import Lifts
 from oatmeal.core.recipe.parts import Part, Step
 from oatmeal.core.recipe.paths import Path, places
@@ -182,24 +183,32 @@ PART_NUMBERS: Final = {
 }  # fmt: skip
 
 
-class _OfTone(Part):
+class _Numbers(Part):
     tone: Tone
+    finish: Finish
 
 
-#: The settings of Tone that an area may have a value for, by the names of those.
+#: The settings of Tone and Finish that an area may have a value for, by the names of those.
 ADDED: Final = {
-    path.rpartition(".")[2]: one
-    for path, one in Declared(_OfTone.model_json_schema()).items()
+    path.removesuffix(".amount").rpartition(".")[2]: one
+    for path, one in Declared(_Numbers.model_json_schema()).items()
     if one.area
 }
-LIGHT: Final = tuple(name for name, one in ADDED.items() if one.group not in OF_SCALE)
-SCALE: Final = tuple(name for name, one in ADDED.items() if one.group in OF_SCALE)
+_OF_TONE: Final = tuple(name for name, one in ADDED.items() if one.path.startswith("tone."))
+LIGHT: Final = tuple(name for name in _OF_TONE if ADDED[name].group not in OF_SCALE)
+SCALE: Final = tuple(name for name in _OF_TONE if ADDED[name].group in OF_SCALE)
+#: What is laid on the print.
+LAID_ON: Final = tuple(name for name in ADDED if name not in _OF_TONE)
+
+#: What an area's own clarity has where it says nothing: the character of everywhere.
+SAME: Final = "same"
 
 
 def _added(one: Setting) -> Any:
     """A value that is added to a setting: its limits, its unit and its step."""
     codes = one.path.startswith("tone.levels.")
-    low, high = (-MOST_CODES, MOST_CODES) if codes else (one.low, one.high)
+    high = MOST_CODES if codes else one.high
+    low = one.low if one.low else -(high or 0)
     return setting(
         one.words, low, high, unit=one.unit, step=one.step, trial=one.trial,
         meaning=f"{'codes, ' if codes else ''}added to `{one.path}` inside",
@@ -225,6 +234,18 @@ class KeptHere(Part):
     )  # fmt: skip
 
 
+class Painted(Part):
+    """A colour laid over the greys of an area, as a hand-coloured print has it."""
+
+    amount: float = setting(
+        "painted colour", 0, 100, step=5, trial=20, meaning="laid over the greys; their light stays"
+    )
+    colour: Colour = setting(
+        "painted colour itself", rest="#b06a3c", kind="colour", scale="stays",
+        meaning="`#rrggbb`, of which hue and OKLab chroma over lightness count",
+    )  # fmt: skip
+
+
 if TYPE_CHECKING:
     _Added = Part
 else:
@@ -235,12 +256,17 @@ else:
 class Values(_Added):
     """What is done inside an area, on top of what is done everywhere.
 
-    Of each setting of Tone that is declared with ``area`` there is one that is added to it.
+    Of each setting of Tone and Finish that is declared with ``area`` there is one that is added.
     """
 
+    character: Literal["same", "soft", "crisp", "deep"] = setting(
+        "character", rest=SAME, scale="stays",
+        meaning="of the clarity that is added; `same`: that of everywhere",
+    )  # fmt: skip
     lifts: Lifts = Field(default=Lifts.at_rest())
     threads: Threads = Field(default=Threads.at_rest())
     kept: KeptHere = Field(default=KeptHere.at_rest())
+    paint: Painted = Field(default=Painted.at_rest())
 
 
 #: An area's values at rest.
@@ -291,7 +317,7 @@ class Area(Part):
 
     def moves(self) -> bool:
         """True where it could change the picture."""
-        return self.on and self.kind == "area" and self.values != UNTOUCHED and self.amount > 0
+        return self.on and self.values != UNTOUCHED and self.amount > 0
 
     def follows(self) -> Iterator[str]:
         """Ids of the areas whose masks it takes."""
@@ -369,7 +395,7 @@ class Areas(Step):
     @property
     def light(self) -> tuple[Any, ...]:
         """What they do to light and neighbourhoods."""
-        return self.changing(*LIGHT)
+        return self.changing(*LIGHT, "character")
 
     @property
     def scale(self) -> tuple[Any, ...]:
@@ -388,8 +414,24 @@ class Areas(Step):
 
     @property
     def coloured(self) -> tuple[Any, ...]:
-        """Where they let the picture's own colour through."""
-        return tuple(one for one in self.changing("kept") if one[2].amount)
+        """Where they let the picture's own colour through, or lay one over."""
+        found = self.changing("kept", "paint")
+        return tuple(one for one in found if any(colour.amount for colour in one[2:]))
+
+    @property
+    def laid_on(self) -> tuple[Any, ...]:
+        """What they add to what is laid on the print."""
+        return self.changing(*LAID_ON)
+
+    @property
+    def grained(self) -> tuple[Any, ...]:
+        """What they add to the grain."""
+        return self.changing("grain")
+
+    @property
+    def papered(self) -> tuple[Any, ...]:
+        """What they add to the paper."""
+        return self.changing("paper")
 
     def shields(self) -> tuple[Area, ...]:
         """The areas that keep others out."""

@@ -56,7 +56,7 @@ class Recipe(Part):
     def keeps_brightness(self) -> bool:
         """True where a kept colour is as bright as it was; of a recipe as it acts."""
         return any(one.moves and one.bright for one in self.finish.kept.colours) or any(
-            own.bright for _, _, own in self.areas.coloured
+            own.amount and own.bright for _, _, own, _ in self.areas.coloured
         )
 
     @property

@@ -63,7 +63,9 @@ class Sharpness(Switched):
 class Grain(Switched):
     """Grain as film has it: seen most in the middle tones, none in black and white."""
 
-    amount: float = setting("grain", 0, 100, step=2, trial=12, meaning="12 L* in the middle at 100")
+    amount: float = setting(
+        "grain", 0, 100, step=2, trial=12, area=(0, 100), meaning="12 L* in the middle at 100"
+    )
     size: float = setting(
         "grain size", 0.15, 3, rest=0.4, unit="‰", step=0.05, trial=0.15, scale="stays",
         within=(0.15, 1.5), meaning="of the longer side of the framed picture",
@@ -242,7 +244,7 @@ class Scratches(Switched):
 class Paper(Switched):
     """The fibres and the tooth of a sheet, lit from the upper left."""
 
-    amount: float = setting("paper", 0, 100, step=5, trial=20)
+    amount: float = setting("paper", 0, 100, step=5, trial=20, area=(0, 100))
     size: float = _size("paper's size")
     seed: Seed = _seed("paper's pattern")
 

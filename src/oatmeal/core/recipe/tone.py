@@ -85,11 +85,11 @@ class Tone(Step):
         names=_ZONE_NAMES, bound=False, meaning="gains of zones I to IX",
     )  # fmt: skip
     sparkle: Amount = setting(
-        "sparkle", 0, 100, group="local contrast", trial=20, signed=True,
+        "sparkle", 0, 100, group="local contrast", trial=20, signed=True, area=(0, 200),
         meaning="middle band of the low tones, twice at 100",
     )  # fmt: skip
     depth: Amount = setting(
-        "depth", 0, 100, group="local contrast", trial=20, signed=True,
+        "depth", 0, 100, group="local contrast", trial=20, signed=True, area=(0, 100),
         meaning="darkens lights from L* 55 on, most between 70 and 90; white stays",
     )  # fmt: skip
     clarity: Percent = setting(

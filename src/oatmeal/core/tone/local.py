@@ -19,7 +19,7 @@ from oatmeal.core.bands.kernels import TABLE_SIZE
 from oatmeal.core.bands.light import STOPS
 from oatmeal.core.colour import lightness
 from oatmeal.core.colour.ranges import smoothstep
-from oatmeal.core.maps import Maps
+from oatmeal.core.maps import Maps, in_character
 from oatmeal.core.picture import Window
 from oatmeal.core.recipe import DECLARED, REST, Tone
 from oatmeal.core.recipe.tone import OF_LIGHT
@@ -109,6 +109,11 @@ def moved(
         (factor, maps.planes[name] / 100 if name in maps.planes else getattr(tone, name) / 100)
         for name, factor in over_the_base(tone.character).items()
         if name in maps.planes or getattr(tone, name)
+    ]
+    factors += [
+        (over_the_base(own)["clarity"], maps.planes[name] / 100)
+        for own in DECLARED["tone.character"].choices
+        if (name := in_character(own)) in maps.planes
     ]
     return area_kernels.moved(
         result, grey, numbers, wide, window.place, _zone_gain(tone.zones), factors, fine, ends,

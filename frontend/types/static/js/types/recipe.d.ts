@@ -320,6 +320,11 @@ export interface Outline {
   feather: number;
 }
 
+export interface Painted {
+  amount: number;
+  colour: string;
+}
+
 export interface Paper {
   on: boolean;
   amount: number;
@@ -481,13 +486,19 @@ export interface Values {
   exposure: number;
   highlights: number;
   shadows: number;
+  sparkle: number;
+  depth: number;
   clarity: number;
   detail: number;
   veil: number;
   black: number;
   white: number;
   contrast: number;
+  grain: number;
+  paper: number;
+  character: "same" | "soft" | "crisp" | "deep";
   lifts: Lifts;
   threads: Threads;
   kept: KeptHere;
+  paint: Painted;
 }

@@ -11,6 +11,8 @@ const PX_PER_STOP = 90;
 const FINE = 0.2;
 const STEP = 0.05;
 const ABOVE = 20;
+/** How much of a colour is painted when it is first chosen, in percent. */
+const PAINTED = 60;
 const KINDS = {
   strokes: "brush", fade: "fade", ellipse: "ellipse", outline: "outline", alike: "alike", tones: "tones", colours: "colours", area: "mask of",
 };
@@ -26,6 +28,8 @@ export function areaing(bench) {
   return {
     /** Id of the chosen area; none: the next gesture makes a new one. */
     chosen: "",
+    /** Ids of those that are chosen with it, by Shift or Ctrl. @type {string[]} */
+    also: [],
     /** The chosen part of its mask. */
     part: -1,
     /** What is open below the list: values, parts or threads. */
@@ -94,8 +98,28 @@ export function areaing(bench) {
     atRest(key) {
       return !this.one() || same(this.value(key), settings[`areas.list.*.${key}`].rest);
     },
+    /** A press on a row: with Ctrl one more is chosen, with Shift all up to it. @param {MouseEvent} event @param {string} id */
+    chooseRow(event, id) {
+      const several = this.several();
+      if (event.shiftKey && this.one()) {
+        const [from, to] = [this.number(), this.number(id)].sort((one, other) => one - other);
+        this.also = this.ids().slice(from, to + 1).filter((other) => other !== this.chosen);
+      } else if ((event.ctrlKey || event.metaKey) && this.one()) {
+        const left = several.includes(id) ? several.filter((other) => other !== id) : [...several, id];
+        if (!left.includes(this.chosen)) this.choose(left[0] ?? "");
+        this.also = left.filter((other) => other !== this.chosen);
+      } else this.choose(id);
+    },
+    /** Ids of all that are chosen. */
+    several() {
+      return this.ids().filter((id) => id === this.chosen || this.also.includes(id));
+    },
+    isChosen(id) {
+      return id === this.chosen || this.also.includes(id);
+    },
     choose(id, part = -1) {
       this.chosen = id;
+      this.also = [];
       const own = this.byId(id);
       this.part = part >= 0 || !own ? part : own.mask.length - 1;
       if (own && this.part >= 0) bench.masks.toolOf(own.mask[this.part].kind);
@@ -195,6 +219,13 @@ export function areaing(bench) {
       for (const other of this.list()) {
         if (other !== one && other.group === one.group) put(other, key, Math.round(fits(other, at(other, key) + value - before) * 1000) / 1000);
       }
+    },
+    /** The colour that is painted; the first one that is chosen is seen. */
+    paintWith(event) {
+      const { paint } = this.one().values;
+      paint.colour = event.target.value;
+      if (!paint.amount) paint.amount = PAINTED;
+      bench.work.changing();
     },
     rename(event) {
       this.one().name = event.target.value.trim().slice(0, 80);
@@ -352,16 +383,40 @@ export function areaing(bench) {
       bench.work.tellStep("All areas are taken away.");
     },
 
+    /** All that are chosen are removed; one undo. */
+    dropChosen() {
+      const several = this.several();
+      if (several.length < 2) {
+        this.drop();
+        return;
+      }
+      for (const id of several) this.drop(id);
+      bench.work.settleNow();
+      bench.work.tellStep(`${several.length} areas are removed.`);
+    },
+
     // groups
     chooseGroup(event) {
-      const one = this.one();
-      let id = event.target.value;
-      if (id === "new") {
-        const numbers = this.groups().map(({ id: other }) => Number(other.slice(1)) || 0);
-        id = `g${Math.max(0, ...numbers) + 1}`;
-        this.groups().push({ id, name: `Group ${this.groups().length + 1}`, on: true, amount: 100, move: [0, 0] });
-      }
-      one.group = id;
+      const id = event.target.value === "new" ? this.newGroup() : event.target.value;
+      this.one().group = id;
+      this.groupsLeft();
+    },
+    /** All that are chosen become one group. */
+    groupChosen() {
+      const several = this.several();
+      const id = this.newGroup();
+      for (const one of several) this.byId(one).group = id;
+      this.groupsLeft();
+      bench.work.tellStep(`${several.length} areas are ${this.groups()[this.groupNumber()].name}: what is changed in one changes in all.`);
+    },
+    newGroup() {
+      const numbers = this.groups().map(({ id }) => Number(id.slice(1)) || 0);
+      const id = `g${Math.max(0, ...numbers) + 1}`;
+      this.groups().push({ id, name: `Group ${this.groups().length + 1}`, on: true, amount: 100, move: [0, 0] });
+      return id;
+    },
+    /** Groups that hold nothing are gone. */
+    groupsLeft() {
       bench.work.recipe.areas.groups = this.groups().filter((group) => this.list().some((area) => area.group === group.id));
       bench.work.settle();
     },
@@ -481,7 +536,7 @@ export function areaing(bench) {
       const found = values.exposure ? [words(values.exposure, true)] : [];
       for (const [path, { words: name, rest, signed }] of Object.entries(settings)) {
         const key = path.replace("areas.list.*.values.", "");
-        if (key === path || key === "exposure" || same(at(values, key), rest)) continue;
+        if (key === path || key === "exposure" || key === "character" || same(at(values, key), rest)) continue;
         found.push(`${name.replace("{}", /** @type {string} */ (key.split(".").at(-2)))} ${words(at(values, key), signed)}`);
       }
       return found;
@@ -496,7 +551,7 @@ export function areaing(bench) {
     },
     exposureOf(id) {
       const one = this.byId(id);
-      return one && one.kind === "area" && one.values.exposure ? words(one.values.exposure, true) : "";
+      return one?.values.exposure ? words(one.values.exposure, true) : "";
     },
     listWords() {
       const count = this.list().length;
@@ -517,16 +572,16 @@ export function areaing(bench) {
     // tags
     /** Where the chosen area is taken hold of. */
     anchor() {
-      const tag = !this.hidden && this.works() && !this.alone && this.held() && this.shown[this.chosen]?.tag;
+      const tag = !this.hidden && this.works() && !this.alone && this.shown[this.chosen]?.tag;
       if (!tag) return null;
       const { x, y } = this.tagAt(this.chosen, tag);
-      return { at: [x, bench.masks.strokedAt(this.one()) ? y : y - ABOVE], words: `${this.called(this.chosen)}: drag or arrows move it, with Alt a copy` };
+      return { at: [x, y - ABOVE], words: `${this.called(this.chosen)}: drag or arrows move it, with Alt a copy` };
     },
-    /** Where the tag of an area stands on the surround: where it was stroked, or in the middle of its mask. @param {string} id @param {number[]} tag */
+    /** Where the tag of an area stands on the surround: where it was begun, or in the middle of its mask. @param {string} id @param {number[]} tag */
     tagAt(id, tag) {
       const { picture } = bench.parts;
-      const stroked = bench.masks.strokedAt(this.byId(id));
-      return stroked ? { x: stroked[0], y: stroked[1] } : picture.placeOf(picture.point({ x: tag[0], y: tag[1] }));
+      const begun = bench.masks.begunAt(this.byId(id));
+      return begun ? { x: begun[0], y: begun[1] } : picture.placeOf(picture.point({ x: tag[0], y: tag[1] }));
     },
     tagStyle(id) {
       const place = this.tagsAt[id];
@@ -548,7 +603,6 @@ export function areaing(bench) {
       event.currentTarget.focus({ preventScroll: true });
       if (this.chosen !== id) this.choose(id);
       const one = this.one();
-      if (one.kind === "shield") return;
       const begun = copy(this.list());
       let [last, stops, moved] = [event, one.values.exposure, false];
       follow(event.currentTarget, event, (next) => {

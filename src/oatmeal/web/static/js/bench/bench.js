@@ -86,6 +86,7 @@
  * @property {ReturnType<typeof import("./clean.js").cleaning>} clean
  * @property {ReturnType<typeof import("./areas.js").areaing>} areas
  * @property {ReturnType<typeof import("./masks.js").masking>} masks
+ * @property {ReturnType<typeof import("./onlyhere.js").limiting>} limits
  * @property {ReturnType<typeof import("./finish.js").finishing>} finish
  * @property {ReturnType<typeof import("./keptcolours.js").keepingColours>} kept
  * @property {ReturnType<typeof import("./bases.js").basing>} base

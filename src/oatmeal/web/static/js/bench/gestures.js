@@ -77,7 +77,7 @@ export class Gestures {
     if (event.button === 1 || (event.button === 0 && this.space)) return this.pan(event);
     if (event.button !== 0) return;
     const at = this.picture.locate(event);
-    if (at && this.picture.heard.press(event, at)) return;
+    if (at ? this.picture.heard.press(event, at) : this.picture.heard.beyond(event)) return;
     if (this.picture.zoom !== "fit") this.pan(event);
   }
 

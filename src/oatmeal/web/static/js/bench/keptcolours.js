@@ -6,10 +6,12 @@ const WHOLE = 100;
 
 /**
  * Colours of the picture that are kept.
- * @param {Pick<import("./bench.js").Bench, "frame" | "photograph" | "spots" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "frame" | "limits" | "photograph" | "spots" | "vocabulary" | "work">} bench
  */
 export function keepingColours(bench) {
   const { settings, most_kept: most } = bench.vocabulary;
+  /** Where colours were clicked since the page was opened. @type {Object<string, {x: number, y: number}>} */
+  const places = {};
   const declaration = (/** @type {string} */ key) => settings[`finish.kept.colours.*.${key}`];
   return {
     chosen: 0,
@@ -53,12 +55,24 @@ export function keepingColours(bench) {
         const { colour } = await ask("POST", `/api/photographs/${bench.photograph.id}/spot`, { recipe: copy(bench.work.recipe), ...place });
         const rest = (/** @type {string} */ key) => declaration(key).rest;
         this.all().push({ colour, amount: WHOLE, reach: rest("reach"), hue: rest("hue"), strength: rest("strength"), bright: rest("bright"), name: "", on: true });
+        places[colour] = place;
         this.chosen = this.all().length - 1;
         bench.work.settle();
       } catch (problem) {
         bench.frame.waiting = false;
         say(problem.message);
       }
+    },
+    /** It is known where the chosen one was clicked. */
+    hasPlace() {
+      return Boolean(places[this.one()?.colour]);
+    },
+    /** The chosen one is kept round its place alone: it becomes an area. */
+    onlyHere() {
+      const { colour, name, amount, hue, strength, bright } = this.one();
+      this.all().splice(this.chosen, 1);
+      this.chosen = Math.max(0, this.chosen - 1);
+      bench.limits.make(places[colour], { kept: { amount, hue, strength, bright } }, name || "Own colour");
     },
     rename(event) {
       this.one().name = event.target.value.trim().slice(0, 80);

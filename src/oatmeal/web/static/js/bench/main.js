@@ -21,6 +21,7 @@ import { remembering } from "./history.js";
 import { keepingColours } from "./keptcolours.js";
 import { keying } from "./keys.js";
 import { masking } from "./masks.js";
+import { limiting } from "./onlyhere.js";
 import { mixing } from "./mix.js";
 import { outputting } from "./output.js";
 import { Overlay } from "./overlay.js";
@@ -62,7 +63,7 @@ const made = {
 const bench = made;
 
 const STORES = {
-  work: working, frame: framing, values: valuing, sight: seeing, light: lighting, crop: cropping, threads: threading, clean: cleaning, areas: areaing, masks: masking, finish: finishing, kept: keepingColours, base: basing, mix: mixing, films: filming, formula: formulating,
+  work: working, frame: framing, values: valuing, sight: seeing, light: lighting, crop: cropping, threads: threading, clean: cleaning, areas: areaing, masks: masking, limits: limiting, finish: finishing, kept: keepingColours, base: basing, mix: mixing, films: filming, formula: formulating,
   picked: picking, tone: toning, spots: spotting, pins: pinning, strips: testing, starting, trying, drawer: offering, wall: pinningUp, reading: readingPrints, output: outputting,
   versions: versioning, history: remembering, compare: comparing, keys: keying,
 };
@@ -86,6 +87,7 @@ function build() {
     zoomed: () => sight.measureZoom(),
     read: (codes) => sight.meter(codes),
     press: (event, at) => spots.press(event, at),
+    beyond: (event) => spots.beyond(event),
     wheel: (event) => bench.masks.wheel(event),
   });
   const { crop } = bench;

@@ -38,6 +38,7 @@ export function masking(bench) {
   /** @type {{areas: any, chosen: string, part: number}|null} */
   let begun = null;
   const round = (value) => Math.round(value * 1e5) / 1e5;
+  const inReach = (/** @type {number} */ value) => round(clamp(value, -1, 2));
   return {
     tools: TOOLS,
     tool: "strokes",
@@ -58,6 +59,10 @@ export function masking(bench) {
     /** True for the tools that stroke over the picture. */
     brushes() {
       return this.tool === "strokes" || this.tool === "alike";
+    },
+    /** True for the tools that draw a shape, which may begin and end beside the picture. */
+    shapes() {
+      return ["fade", "ellipse", "outline"].includes(this.tool);
     },
     /** The tool of a part that was chosen. */
     toolOf(kind) {
@@ -134,7 +139,7 @@ export function masking(bench) {
     },
     /** The gesture is over. @param {Event} ended @param {boolean} [worth] false: nothing came of it */
     done(ended, worth = true) {
-      bench.parts.overlay.sketch(null);
+      bench.parts.overlay.sketch(null, { fades: this.brushes() && ended.type !== "pointercancel" });
       if (ended.type === "pointercancel" || !worth) this.back();
       bench.work.settle();
       bench.areas.draw();
@@ -239,11 +244,11 @@ export function masking(bench) {
         const [first, last] = [points[0], points[points.length - 1]];
         const by = last.map((value, axis) => value - first[axis]);
         far = Math.max(far, Math.hypot(...by));
-        if (tool === "fade") Object.assign(part, { from: first.map(round), to: last.map(round) });
+        if (tool === "fade") Object.assign(part, { from: first.map(inReach), to: last.map(inReach) });
         else if (tool === "ellipse") {
           const reach = Math.hypot(...by);
           const radii = next.shiftKey ? [reach, reach] : by.map(Math.abs);
-          Object.assign(part, { centre: first.map(round), radii: radii.map((value) => round(clamp(value, LEAST, 2))) });
+          Object.assign(part, { centre: first.map(inReach), radii: radii.map((value) => round(clamp(value, LEAST, 2))) });
         } else {
           part.path = pathOf(this.fewer(points, 0.01).map((place) => points[place]));
           bench.parts.overlay.sketch(this.seen(points), 1, true);
@@ -334,13 +339,14 @@ export function masking(bench) {
       const [right, down] = this.moveOf(bench.areas.one());
       return screens(points.map(([x, y]) => [x + right, y + down]));
     },
-    /** Where an area that looks for what is alike was first stroked; null for others. @param {any} one */
-    strokedAt(one) {
-      const path = one?.mask.find(({ kind, on }) => kind === "alike" && on)?.this.find(Boolean);
-      if (!path) return null;
-      const points = pointsOf(path);
+    /** Where an area was begun; null for what was never drawn. @param {any} one */
+    begunAt(one) {
+      const part = one?.mask.find(({ on }) => on);
+      const first = (/** @type {string} */ path) => (path ? pointsOf(path)[0] : null);
+      const at = { strokes: () => first(part.strokes[0]?.path), alike: () => first(part.this.find(Boolean)), outline: () => first(part.path), fade: () => part.from, ellipse: () => part.centre }[part?.kind]?.();
+      if (!at) return null;
       const move = this.moveOf(one);
-      return screens([points[Math.floor(points.length / 2)].map((value, axis) => value + move[axis])])[0];
+      return screens([at.map((/** @type {number} */ value, /** @type {number} */ axis) => value + move[axis])])[0];
     },
     /** Lines and places of the chosen part that are drawn on the picture. */
     drawn() {
@@ -374,8 +380,8 @@ export function masking(bench) {
       const part = bench.areas.thePart();
       const move = this.moveOf(bench.areas.one());
       const to = under({ x: from[0] + by[0], y: from[1] + by[1] }).map((value, axis) => value - move[axis]);
-      if (id === "from" || id === "to") part[id] = to.map((value) => round(clamp(value, -1, 2)));
-      else if (id === "centre") part.centre = to.map((value) => round(clamp(value, -1, 2)));
+      if (id === "from" || id === "to") part[id] = to.map(inReach);
+      else if (id === "centre") part.centre = to.map(inReach);
       else {
         const away = to.map((value, axis) => value - part.centre[axis]);
         const reach = clamp(Math.hypot(...away), LEAST, 2);

@@ -151,9 +151,10 @@ export class Overlay {
     this.heard.settle("soon");
   }
 
-  /** A stroke while it is drawn; null: it is done. @param {number[][]|null} points @param {number} [radius] @param {boolean} [light] */
+  /** A stroke while it is drawn; null: it is done. @param {number[][]|null} points @param {any} [radius] or whether its trace fades by and by @param {boolean} [light] */
   sketch(points, radius = 1, light = true) {
-    if (!points) set(this.draft, { visibility: "hidden" });
+    if (!points && radius.fades) this.draft.classList.add("trace");
+    else if (!points) set(this.draft, { visibility: "hidden" });
     else set(this.draft, { visibility: "visible", class: `draft ${light ? "light" : "dark"}`, d: pathThrough(points.length > 1 ? points : [points[0], points[0]]), "stroke-width": 2 * Math.max(1, radius) });
   }
 }

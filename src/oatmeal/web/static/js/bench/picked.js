@@ -7,10 +7,12 @@ const REACH_SHOWN_MS = 3000;
 
 /**
  * Colours taken from the picture, each with a lift of its own.
- * @param {Pick<import("./bench.js").Bench, "frame" | "parts" | "photograph" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "frame" | "limits" | "parts" | "photograph" | "vocabulary" | "work">} bench
  */
 export function picking(bench) {
   const { vocabulary } = bench;
+  /** Where colours were clicked since the page was opened. @type {Object<string, {x: number, y: number}>} */
+  const places = {};
   return {
     pickedShares: [],
     reachShown: null,
@@ -24,9 +26,22 @@ export function picking(bench) {
     async pickAt(place) {
       const found = await ask("POST", `/api/photographs/${bench.photograph.id}/pick`, { recipe: copy(bench.work.recipe), ...place });
       bench.work.recipe.mix.picked.push({ colour: found.colour, reach: found.reach, lift: 0, name: "", on: true });
+      places[found.colour] = place;
       bench.work.settle();
       this.pickedOpen = bench.work.recipe.mix.picked.length - 1;
       this.showReach(this.pickedOpen);
+    },
+    /** It is known where the open one was clicked. */
+    hasPlace() {
+      return Boolean(places[bench.work.recipe.mix.picked[this.pickedOpen]?.colour]);
+    },
+    /** The open one acts round its place alone: it becomes an area. */
+    onlyHere() {
+      const { colour, lift, name } = bench.work.recipe.mix.picked[this.pickedOpen];
+      bench.work.recipe.mix.picked.splice(this.pickedOpen, 1);
+      this.pickedOpen = null;
+      this.showReach(null);
+      bench.limits.make(places[colour], { exposure: lift }, name || "Picked colour");
     },
     dropPicked(number) {
       bench.work.recipe.mix.picked.splice(number, 1);

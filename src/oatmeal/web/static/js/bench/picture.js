@@ -25,7 +25,7 @@ export class Picture {
    * @param {Object<string, HTMLElement>} parts pane and aside (each with two canvases: the whole frame and
    *   the part seen at a larger zoom), over (the outline), mount (line and mat), thirds, divider, navigator
    * @param {{width: number, height: number}} framed size of the photograph as it is framed
-   * @param {{moved: () => void, read: (point: any) => void, press: (event: any, at: any) => boolean, wheel: (event: any) => boolean, zoomed: () => void}} heard
+   * @param {{moved: () => void, read: (point: any) => void, press: (event: any, at: any) => boolean, beyond: (event: any) => boolean, wheel: (event: any) => boolean, zoomed: () => void}} heard
    */
   constructor(surround, parts, framed, heard) {
     const file = { width: framed.width, height: framed.height };

@@ -13,7 +13,7 @@ const AIM_FINE_PX = 1;
 
 /**
  * What a press on the picture does, and the drag that lifts what is under the pointer.
- * @param {Pick<import("./bench.js").Bench, "areas" | "clean" | "compare" | "crop" | "finish" | "frame" | "kept" | "light" | "masks" | "parts" | "photograph" | "picked" | "pins" | "sight" | "strips" | "threads" | "tone" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "clean" | "compare" | "crop" | "finish" | "frame" | "kept" | "light" | "limits" | "masks" | "parts" | "photograph" | "picked" | "pins" | "sight" | "strips" | "threads" | "tone" | "vocabulary" | "work">} bench
  */
 export function spotting(bench) {
   const { settings } = bench.vocabulary;
@@ -40,6 +40,12 @@ export function spotting(bench) {
       else if (bench.work.step === "mix" && bench.work.recipe.mix.on && (bench.sight.zoom === "fit" || this.dragLifts)) this.dragSpot(event, shares(at), "mix");
       else if (bench.work.step === "tone" && bench.work.recipe.tone.on && (bench.sight.zoom === "fit" || this.dragLifts)) this.dragSpot(event, shares(at), "tone");
       else return false;
+      return this.taken(event);
+    },
+    /** A press beside the picture: shapes of areas may begin there. @param {PointerEvent} event */
+    beyond(event) {
+      if (this.mode || event.pointerType === "touch" || !bench.areas.works() || !bench.masks.shapes()) return false;
+      bench.masks.shape(event);
       return this.taken(event);
     },
     taken(event) {
@@ -151,6 +157,7 @@ export function spotting(bench) {
         move();
       }, async (ended) => {
         await asked.catch(() => {});
+        const elsewhere = !inTone && bench.limits.reachesElsewhere(at);
         bench.frame.touching = null;
         map.light([]);
         picture.outline(null);
@@ -160,8 +167,12 @@ export function spotting(bench) {
           bench.frame.ask(false);
           return;
         }
-        if (Object.keys(moves()).length) bench.work.settle();
-        else this.hardlyAnswers(at);
+        if (!Object.keys(moves()).length) {
+          this.hardlyAnswers(at);
+          return;
+        }
+        bench.work.settle();
+        if (elsewhere) bench.limits.offer(at, begun);
       });
     },
   };
