@@ -37,6 +37,7 @@ from oatmeal.core.seeing.points import find_points
 from oatmeal.core.seeing.spot import (
     Spot,
     fitting_reach,
+    reached_by_kept,
     read_spot,
     touched,
     touched_by_picked,
@@ -250,7 +251,7 @@ class Desk:
         if request.strip is not None and name == "grey":
             return _strip(whole, request.strip)
         pipeline = part.pipeline if part is not None else whole
-        if name in ("touched", "zoned"):
+        if name in ("touched", "zoned", "kept"):
             shown = _touched(view, pipeline, order, request.touched, name)
         elif name == "mask":
             shown = _mask(pipeline, order, request.area)
@@ -417,6 +418,8 @@ def _touched(
     wanted: tuple[float, float] | int | None,
     name: str,
 ) -> NDArray[np.uint8]:
+    if name == "kept":
+        return _reached(pipeline, order, wanted)
     if isinstance(wanted, int):
         _require_picked(order, wanted)
         return touched_by_picked(pipeline.analysis(order), order.given.mix.picked[wanted])
@@ -426,6 +429,14 @@ def _touched(
     if name == "zoned":
         return touched_zones(pipeline, order, spot)
     return touched(pipeline.analysis(order), order.given.mix, spot)
+
+
+def _reached(pipeline: Pipeline, order: Order, wanted: Any) -> NDArray[np.uint8]:
+    """What a kept colour reaches."""
+    colours = order.given.finish.kept.colours
+    if not isinstance(wanted, int) or not 0 <= wanted < len(colours):
+        raise Invalid("There is no such kept colour.")
+    return reached_by_kept(pipeline, order, colours[wanted])
 
 
 def _mask(pipeline: Pipeline, order: Order, name: str | None) -> NDArray[np.uint8]:

@@ -13,10 +13,10 @@ from oatmeal.core.picture import Rectangle
 from oatmeal.core.recipe import Recipe
 
 #: What can be sent: the finished grey, the plain conversion, the colour original, the colour
-#: picture as it is prepared, what is touched, what moves with a place's tone, an area's
-#: mask, where sharpness acts.
+#: picture as it is prepared, what is touched, what moves with a place's tone, what a kept
+#: colour reaches, an area's mask, where sharpness acts.
 LAYERS: Final = (
-    "grey", "plain", "colour", "prepared", "touched", "zoned", "mask", "edges", "opacity",
+    "grey", "plain", "colour", "prepared", "touched", "zoned", "kept", "mask", "edges", "opacity",
 )  # fmt: skip
 
 #: Through which frame: the recipe's; the whole picture, set right by the lens alone, that a frame
@@ -52,7 +52,8 @@ class Request:
         Name of a range, or number of a picked colour, whose height is wanted for every lift.
     touched : (x, y) or int, optional
         What the layer ``touched`` shows: the pixels that move with a spot (shares of width and
-        height), or those that a picked colour (its number) reaches.
+        height), or those that a picked colour (its number) reaches; of ``kept`` the number of the
+        kept colour.
     strip : Strip, optional
         Cut the whole frame into bands with other values of one setting.
     pins : sequence of (x, y)

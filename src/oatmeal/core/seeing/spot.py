@@ -12,10 +12,12 @@ from numpy.typing import NDArray
 from oatmeal.core import colour, mix
 from oatmeal.core.bands import base_of
 from oatmeal.core.bands.light import STOPS
-from oatmeal.core.colour import ranges
+from oatmeal.core.colour import kernels, ranges
+from oatmeal.core.finish import keeping
 from oatmeal.core.mix import Analysis
 from oatmeal.core.pipeline import Order, Pipeline
-from oatmeal.core.recipe import DECLARED, Mix, Picked, Recipe
+from oatmeal.core.recipe import DECLARED, REST, Mix, Picked, Recipe
+from oatmeal.core.recipe.finish import Kept, KeptColours
 from oatmeal.core.seeing import measure
 from oatmeal.core.tone.local import before_zones, zone_weights
 
@@ -243,6 +245,15 @@ def touched(analysis: Analysis, settings: Mix, spot: Spot) -> NDArray[np.uint8]:
 def touched_by_picked(analysis: Analysis, picked: Picked) -> NDArray[np.uint8]:
     """How far a picked colour reaches every pixel, 0 to 255."""
     return _soft(mix.reach(analysis, picked))
+
+
+def reached_by_kept(pipeline: Pipeline, order: Order, one: Kept) -> NDArray[np.uint8]:
+    """How far a kept colour reaches every pixel, 0 to 255, whatever of it is kept."""
+    alone = KeptColours(colours=(one.model_copy(update={"amount": 100.0, "on": True}),))
+    finish = REST.finish.model_copy(update={"kept": alone})
+    lab = kernels.colours(np.ascontiguousarray(np.maximum(pipeline.prepared(order), 0)))
+    recipe = REST.model_copy(update={"finish": finish})
+    return _soft(keeping.kept(lab, pipeline.analysis(order), recipe, {})[..., 0])
 
 
 def _soft(share: NDArray[np.float32]) -> NDArray[np.uint8]:

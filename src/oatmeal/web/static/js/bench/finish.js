@@ -26,7 +26,7 @@ const greyOf = (/** @type {number} */ star) => {
 
 /**
  * The step Finish.
- * @param {Pick<import("./bench.js").Bench, "compare" | "frame" | "light" | "parts" | "photograph" | "refs" | "sight" | "spots" | "strips" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "compare" | "frame" | "kept" | "light" | "parts" | "photograph" | "refs" | "sight" | "spots" | "strips" | "vocabulary" | "work">} bench
  */
 export function finishing(bench) {
   const { id } = bench.photograph;
@@ -84,7 +84,7 @@ export function finishing(bench) {
     draw() {
       const { parts } = bench;
       if (!parts.lights) return;
-      parts.picture.mount(this.widths());
+      this.mount();
       this.drawMiddle();
       if (!this.isOpen()) return;
       for (const one of [parts.lights, parts.darks, parts.falloff, parts.burned]) one.draw();
@@ -162,6 +162,13 @@ export function finishing(bench) {
     /** The track that makes the mask is held: the mask is shown. @param {string} path @param {boolean} on */
     trackHeld(path, on) {
       if (path === "finish.sharpness.edges" && this.all().sharpness.amount) this.showMask(on);
+      if (/^finish\.kept\.colours\.\d+\.reach$/.test(path)) this.showReach(on);
+    },
+    /** What the chosen kept colour reaches is outlined. @param {boolean} on */
+    showReach(on) {
+      bench.frame.touching = on ? bench.kept.chosen : null;
+      if (on) bench.frame.ask(false);
+      else bench.parts.picture.outline(null);
     },
     maskWords() {
       return this.all().sharpness.amount ? "hold to see where it acts" : "sharpness is at rest";
@@ -191,9 +198,14 @@ export function finishing(bench) {
     },
 
     // border
+    /** Line and mat of what is shown, on both sides of a comparison. */
+    mount() {
+      const { comparing, recipes } = bench.compare;
+      const { left, right } = /** @type {{left: any, right: any}} */ (comparing ? recipes : { left: null, right: null });
+      bench.parts.picture?.mount(this.widths((right ?? bench.work.recipe).finish), left ? this.widths(left.finish) : null);
+    },
     /** What stands round the picture, in pixels of the file; null where nothing does. */
-    widths() {
-      const { border, on } = this.all();
+    widths({ border, on } = bench.work.recipe.finish) {
       const { width, height } = bench.parts.picture.file;
       const px = (/** @type {number} */ share) => Math.round((share / 1000) * Math.max(width, height));
       const [gap, line, mat] = [px(border.gap), border.line && Math.max(1, px(border.line)), px(border.mat)];

@@ -9,6 +9,8 @@ const AHEAD_MS = 700;
 const WHOLE_SIDE = 1024;
 /** The server understood, and will not do it. */
 const REFUSED = 422;
+/** What is shown of what moves together, by the step that is open. @type {Object<string, string>} */
+const TOUCHED = { tone: "zoned", finish: "kept" };
 const LOOK = "look";
 const ROOM = "room";
 
@@ -130,7 +132,7 @@ export function framing(bench) {
       if (bench.light.layer() === "prepared" && (moving || !picture.has("prepared", prepare))) layers.push("prepared");
       if (this.transparent && !moving && !picture.has("opacity", prepare)) layers.push("opacity");
       const touched = this.touching;
-      if (touched !== null && (typeof touched === "number" || !picture.touched)) layers.push(bench.work.step === "tone" ? "zoned" : "touched");
+      if (touched !== null && (typeof touched === "number" || !picture.touched)) layers.push(TOUCHED[bench.work.step] ?? "touched");
       const area = bench.light.layer() === "mask" ? bench.areas.chosen : undefined;
       if (area) layers.push("mask");
       if (bench.light.layer() === "edges") layers.push("edges");
@@ -194,6 +196,7 @@ export function framing(bench) {
       if (this.touching === null) {
         delete frame.layers.touched;
         delete frame.layers.zoned;
+        delete frame.layers.kept;
       }
       if (frame.layers.touched && typeof this.touching === "number") bench.picked.reachArrived();
       if (!open) picture.show(frame);

@@ -75,14 +75,14 @@ for (const [name, make] of Object.entries(STORES)) {
 /** The drawn instruments, and what they let the stores hear. */
 function build() {
   const { frame, mix, refs, sight, spots, tone, work } = bench;
-  const { surround, pane, aside, over, mount, thirds, divider, navigator } = refs;
+  const { surround, pane, aside, over, mount, othermount, thirds, divider, navigator } = refs;
   const { parts } = bench;
   parts.saver = new Saver(bench.version, work.saver, (recipe, pins) => {
     if (pins) bench.pins.pins = pins;
     work.replace(recipe);
   });
   parts.frames = new Frames(bench.photograph.id, (got) => frame.arrived(got), (problem) => frame.failed(problem), bindOthers);
-  parts.picture = new Picture(surround, { pane, aside, over, mount, thirds, divider, navigator }, bench.photograph, {
+  parts.picture = new Picture(surround, { pane, aside, over, mount, othermount, thirds, divider, navigator }, bench.photograph, {
     moved: () => frame.moved(),
     zoomed: () => sight.measureZoom(),
     read: (codes) => sight.meter(codes),

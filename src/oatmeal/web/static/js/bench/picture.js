@@ -19,11 +19,16 @@ const HIGH_MARK = [packed(169, 87, 31), packed(255, 190, 130)];
  * @typedef {{layer?: string, whole?: Object<string, any>, part?: Object<string, any>, own?: boolean}} Other
  */
 
+/** What stands round a picture, in pixels of the file. @typedef {{gap: number, line: number, mat: number, foot: number, lineGrey: string, matGrey: string}} Mount */
+
+/** @param {Mount|null} one */
+const aroundOf = (one) => (one ? { side: one.gap + one.line + one.mat, foot: one.gap + one.line + one.foot } : { side: 0, foot: 0 });
+
 export class Picture {
   /**
    * @param {HTMLElement} surround
    * @param {Object<string, HTMLElement>} parts pane and aside (each with two canvases: the whole frame and
-   *   the part seen at a larger zoom), over (the outline), mount (line and mat), thirds, divider, navigator
+   *   the part seen at a larger zoom), over (the outline), mount and othermount (line and mat), thirds, divider, navigator
    * @param {{width: number, height: number}} framed size of the photograph as it is framed
    * @param {{moved: () => void, read: (point: any) => void, press: (event: any, at: any) => boolean, beyond: (event: any) => boolean, wheel: (event: any) => boolean, zoomed: () => void}} heard
    */
@@ -60,6 +65,8 @@ export class Picture {
     /** @type {Other|null} what is shown in its place for a moment */
     this.instead = null;
     this.flipped = false;
+    /** What stands round the present one and the one it is compared with. @type {(Mount|null)[]} */
+    this.mounts = [null, null];
     this.divider = 0.5;
     this.thirds = false;
     this.navigator = new Navigator(parts.navigator, this);
@@ -79,20 +86,32 @@ export class Picture {
     this.navigator.size();
   }
 
-  /** What stands round the picture, or nothing. @param {{gap: number, line: number, mat: number, foot: number, lineGrey: string, matGrey: string}|null} widths in pixels of the file */
-  mount(widths) {
-    if (JSON.stringify(widths) === JSON.stringify(this.widths ?? null)) return;
-    this.widths = widths;
-    const { gap, line, mat, foot } = widths || { gap: 0, line: 0, mat: 0, foot: 0 };
-    this.arrange({ around: { side: gap + line + mat, foot: gap + line + foot } });
+  /**
+   * What stands round the picture and round the one it is compared with, or nothing.
+   * @param {Mount|null} widths @param {Mount|null} [other]
+   */
+  mount(widths, other = null) {
+    if (JSON.stringify([widths, other]) === JSON.stringify(this.mounts)) return;
+    this.mounts = [widths, other];
+    const sides = [widths, other].map((one) => aroundOf(one));
+    this.arrange({ around: { side: Math.max(...sides.map(({ side }) => side)), foot: Math.max(...sides.map(({ foot }) => foot)) } });
   }
 
-  layMount() {
-    const { mount } = this.parts;
-    mount.hidden = !this.widths || this.view.beside;
-    if (mount.hidden) return;
-    const { gap, line, mat, matGrey, lineGrey } = /** @type {NonNullable<typeof this.widths>} */ (this.widths);
-    const { around, origin, scale } = this.view;
+  layMounts() {
+    const { pane, otherPane, beside } = this.view;
+    const alone = !beside || Boolean(this.instead) || this.flipped;
+    this.layMount(this.parts.mount, this.facing?.own ? null : this.mounts[0], [0, 0]);
+    this.layMount(this.parts.othermount, alone || this.compared?.own ? null : this.mounts[1], [otherPane.x - pane.x, otherPane.y - pane.y]);
+  }
+
+  /** @param {HTMLElement} mount @param {Mount|null} widths @param {number[]} by how far its pane lies from the present one */
+  layMount(mount, widths, by) {
+    mount.hidden = !widths;
+    if (!widths) return;
+    const { gap, line, mat, matGrey, lineGrey } = widths;
+    const { scale } = this.view;
+    const origin = { x: this.view.origin.x + by[0], y: this.view.origin.y + by[1] };
+    const around = aroundOf(widths);
     const { width, height } = this.file;
     place(mount, origin.x - around.side * scale, origin.y - around.side * scale, (width + 2 * around.side) * scale, (height + around.side + around.foot) * scale);
     mount.style.background = matGrey;
@@ -125,7 +144,7 @@ export class Picture {
     const target = frame.region ? this.part : this.whole;
     const sized = { width: frame.width, height: frame.height, region: frame.region, side: frame.wish.side };
     for (const [name, data] of Object.entries(frame.layers)) {
-      if (name === "touched" || name === "zoned") this.outline({ ...sized, data });
+      if (["touched", "zoned", "kept"].includes(name)) this.outline({ ...sized, data });
       else if (name === "grey") target.grey = { ...finished(frame), side: frame.wish.side, made: madeOf(name, prepare) };
       else if (name !== "print") target[name] = { ...sized, data, made: madeOf(name, prepare) };
     }
@@ -270,7 +289,7 @@ export class Picture {
     if (other.whole && this.other?.own) this.layWhole(this.otherCoarse, other.whole);
     else if (other.whole) this.layPair([this.otherCoarse, this.otherFine], other.part);
     if (this.touched) this.layOne(this.over, this.touched.region, { x: 0, y: 0 });
-    this.layMount();
+    this.layMounts();
     this.layDivider(covering);
     this.layThirds();
     this.surround.classList.toggle("closeup", this.zoom !== "fit");

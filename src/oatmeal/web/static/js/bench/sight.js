@@ -13,7 +13,7 @@ const DIFFERENCES = 22;
 
 /**
  * How the picture is looked at.
- * @param {Pick<import("./bench.js").Bench, "areas" | "compare" | "crop" | "drawer" | "history" | "light" | "parts" | "pins" | "refs" | "spots" | "vocabulary" | "work">} bench
+ * @param {Pick<import("./bench.js").Bench, "areas" | "compare" | "crop" | "drawer" | "finish" | "history" | "light" | "parts" | "pins" | "refs" | "spots" | "vocabulary" | "work">} bench
  */
 export function seeing(bench) {
   return {
@@ -93,6 +93,7 @@ export function seeing(bench) {
     arrange() {
       const { picture } = bench.parts;
       const { chips, differences } = bench.refs;
+      bench.finish.mount();
       picture.view.measure();
       const under = chips.offsetHeight + (bench.compare.comparing ? differences.offsetHeight || DIFFERENCES : 0) + GAP;
       const beside = bench.history.historyOpen ? bench.refs.history : bench.drawer.shown ? bench.drawer.pane() : null;

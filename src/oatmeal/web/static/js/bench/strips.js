@@ -9,6 +9,7 @@ const COUNTS = [5, 7, 9];
  * @typedef {object} Trial
  * @property {string} id
  * @property {string} words
+ * @property {string} [group] of the step
  * @property {string} path
  * @property {number} [low]
  * @property {number} [high]
@@ -34,11 +35,21 @@ export function testing(bench) {
       const { step, recipe } = bench.work;
       const found = Object.entries(vocabulary.settings)
         .filter(([pattern, { trial }]) => trial && pattern.startsWith(`${step}.`))
-        .flatMap(([pattern, one]) => placesOf(pattern, recipe).filter((path) => bench.areas.isTried(path)).flatMap((path) => this.trialsOf(path, one)));
+        .flatMap(([pattern, one]) => placesOf(pattern, recipe).filter((path) => bench.areas.isTried(path)).flatMap((path) => this.trialsOf(path, one)).map((trial) => ({ ...trial, group: one.group })));
       const all = step === "mix" ? [...found, ...this.otherBases()] : found;
       // numbers before choices, and what every base has before what is the base's own
       const rank = (/** @type {Trial} */ { values, path }) => (values ? 2 : Number(path.startsWith("mix.base.")));
       return all.sort((one, other) => rank(one) - rank(other));
+    },
+    /** The same by the groups of the step. @returns {{name: string, settings: Trial[]}[]} */
+    stripGroups() {
+      /** @type {Map<string, Trial[]>} */
+      const groups = new Map();
+      for (const one of this.stripSettings()) {
+        const { group = "" } = one;
+        groups.set(group, [...(groups.get(group) ?? []), one]);
+      }
+      return [...groups].map(([name, settings]) => ({ name, settings }));
     },
     /** What a setting offers to a strip. @param {string} path @param {import("./settings.js").Setting} one @returns {Trial[]} */
     trialsOf(path, one) {
@@ -104,8 +115,8 @@ export function testing(bench) {
       const weighings = Object.keys(vocabulary.weighings);
       const names = Object.keys(bases).map((kind) => vocabulary.base_names[kind]);
       return [
-        { id: "weighings", words: "plain conversions", path: "mix.base", values: weighings.map((weighing) => ({ kind: "plain", weighing })), named: weighings },
-        { id: "bases", words: "bases", path: "mix.base", values: Object.values(bases), named: names },
+        { id: "weighings", group: "base", words: "plain conversions", path: "mix.base", values: weighings.map((weighing) => ({ kind: "plain", weighing })), named: weighings },
+        { id: "bases", group: "base", words: "bases", path: "mix.base", values: Object.values(bases), named: names },
       ];
     },
     openStrip(path) {
