@@ -69,7 +69,7 @@ def declared(key: str) -> dict[str, Any]:
     Returns
     -------
     dict
-        ``path`` in a recipe, ``label``, ``low``, ``high``, ``step``, ``suffix`` (unit), ``choices``.
+        ``path`` in a recipe, ``label``, ``low``, ``high``, ``step``, ``suffix``, ``choices``.
     """
     one = DECLARED[key]
     owner, _, inside = key.partition(":")

@@ -99,7 +99,11 @@ export class Board {
   /** @param {number[]} point */
   screen([x, y]) { return [this.at.x + x * this.at.scale, this.at.y + y * this.at.scale]; }
   canvasAt(event) {
-    const { x, y } = this.view.onSurround(event);
+    return this.canvasOf(this.view.onSurround(event));
+  }
+
+  /** The place of the picture under a place on the surround. @param {{x: number, y: number}} at */
+  canvasOf({ x, y }) {
     return [(x - this.at.x) / this.at.scale, (y - this.at.y) / this.at.scale];
   }
 
@@ -241,6 +245,18 @@ export class Board {
       const laid = this.heard.laid();
       this.heard.drawn(kind, [laid.share(from), laid.share(last)]);
     });
+  }
+
+  /** A line by keys while it is drawn. @param {{x: number, y: number}} from on the surround @param {{x: number, y: number}} to */
+  draftLine(from, to) {
+    set(this.draft, { x1: from.x, y1: from.y, x2: to.x, y2: to.y, visibility: "visible" });
+  }
+
+  /** @param {string} kind @param {{x: number, y: number}} from @param {{x: number, y: number}} to */
+  endLine(kind, from, to) {
+    set(this.draft, { visibility: "hidden" });
+    const laid = this.heard.laid();
+    this.heard.drawn(kind, [from, to].map((at) => laid.share(this.canvasOf(at))));
   }
 
   move(event) {

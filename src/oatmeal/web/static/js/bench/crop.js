@@ -1,6 +1,7 @@
 // The frame of Prepare: what of the picture is kept, how it stands, and what its lens did.
 import { ask, say } from "../api.js";
 import { clamp, copy, same } from "./paths.js";
+import { ARROWS } from "./pointer.js";
 import { Laid, largest, ratioOf } from "./setright.js";
 
 const GROUP = "oatmeal-prepare-group";
@@ -12,6 +13,8 @@ const GUIDES = "oatmeal-frame-guides";
 const RATIOS = ["1:1", "4:5", "3:4", "2:3", "16:9"];
 const TURNS = ["none", "right", "over", "left"];
 const DECIMALS = 1e4;
+/** How far an arrow moves the crosshair, in CSS pixels. */
+const AIM_PX = 12;
 
 /**
  * The frame of Prepare.
@@ -84,7 +87,7 @@ export function cropping(bench) {
     /** @param {string} group frame, light, threads or clean */
     openGroup(group) {
       this.group = group;
-      this.drawing = "";
+      this.endDrawing();
       sessionStorage.setItem(GROUP, group);
       bench.spots.mode = "";
       this.draw();
@@ -218,8 +221,37 @@ export function cropping(bench) {
     // level and lines
     draws(what) {
       this.drawing = this.drawing === what ? "" : what;
+      this.aim = null;
+      if (!this.drawing || !document.activeElement?.matches(":focus-visible")) return;
+      const { width, height } = bench.parts.picture.view.size; // by keys: a crosshair that arrows move
+      this.aim = { x: width / 2, y: height / 2, from: null };
+      bench.parts.picture.surround.focus({ preventScroll: true });
+    },
+    endDrawing() {
+      this.drawing = "";
+      this.aim = null;
+    },
+    /** The crosshair by which keys draw a line, in CSS pixels on the surround. @type {{x: number, y: number, from: any}|null} */
+    aim: null,
+    /** @param {KeyboardEvent} event */
+    aimKey(event) {
+      if (!this.aim || !this.drawing) return false;
+      const { board, picture } = bench.parts;
+      const by = ARROWS[event.key];
+      if (by) {
+        const far = event.shiftKey ? 1 : AIM_PX;
+        const { width, height } = picture.view.size;
+        this.aim = { ...this.aim, x: clamp(this.aim.x + by[0] * far, 0, width), y: clamp(this.aim.y + by[1] * far, 0, height) };
+        if (this.aim.from) board.draftLine(this.aim.from, this.aim);
+      } else if (event.key === "Enter" && !this.aim.from) this.aim = { ...this.aim, from: { x: this.aim.x, y: this.aim.y } };
+      else if (event.key === "Enter") {
+        board.endLine(this.drawing, this.aim.from, this.aim);
+        this.aim = null;
+      } else return false;
+      return true;
     },
     drawingWords() {
+      if (this.aim) return `Arrows move the crosshair; Enter ${this.aim.from ? "ends the line" : "begins a line"} here (Escape to leave)`;
       return {
         line: "Draw along something that should be level or upright (Escape to leave)",
         plumb: "Draw along an edge that should be upright (Escape to leave)",
@@ -233,7 +265,7 @@ export function cropping(bench) {
         return;
       }
       if (kind === "line") {
-        this.drawing = "";
+        this.endDrawing();
         await this.find("level", { line }, ({ frame }) => `Turned by ${shown(frame.angle)}°.`);
         return;
       }

@@ -2,10 +2,12 @@
 import { follow } from "./svg.js";
 import { CLOSEST, FARTHEST, STEPS } from "./view.js";
 import { dragged } from "./pointer.js";
+import { isHeld } from "./touching.js";
 
-/** Turning the wheel this far, or spreading two fingers by this ratio, is one step of zoom. */
+/** Turning the wheel this far is one step of zoom. */
 const WHEEL_STEP = 60;
-const PINCH_STEP = 1.4;
+/** Two fingers that spread by less than this power of e do not zoom a whole picture. */
+const PINCHED = 0.08;
 /** With Ctrl so much turning zooms by e. */
 const FREE_PX = 260;
 const LINE_PX = 30;
@@ -21,6 +23,8 @@ export class Gestures {
     this.never = never;
     this.turned = 0;
     this.fingers = new Map();
+    /** How the pinch began. @type {{apart: number, zoom: number, middle: {clientX: number, clientY: number}}|null} */
+    this.pinch = null;
     /** Space is held: a drag moves the picture, whatever the tool. */
     this.space = false;
     surround.addEventListener("keydown", (event) => {
@@ -38,6 +42,8 @@ export class Gestures {
     }
     surround.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
     surround.addEventListener("pointerdown", (event) => this.press(event));
+    surround.addEventListener("finger", (event) => this.finger(/** @type {CustomEvent} */ (event).detail));
+    surround.addEventListener("swipe", (event) => this.swipe(/** @type {CustomEvent} */ (event).detail));
     surround.addEventListener("pointermove", (event) => this.spread(event));
     for (const name of /** @type {("pointerup"|"pointercancel")[]} */ (["pointerup", "pointercancel"])) {
       surround.addEventListener(name, (/** @type {PointerEvent} */ event) => event.pointerType === CALLED_OFF || this.fingers.delete(event.pointerId));
@@ -73,12 +79,22 @@ export class Gestures {
 
   press(event) {
     if (event.target.closest(this.never) || event.target.closest("input, .pin")) return;
-    if (event.pointerType === "touch" && this.second(event)) return;
+    if (event.pointerType === "touch" && !isHeld(event) && this.second(event)) return;
     if (event.button === 1 || (event.button === 0 && this.space)) return this.pan(event);
     if (event.button !== 0) return;
     const at = this.picture.locate(event);
     if (at ? this.picture.heard.press(event, at) : this.picture.heard.beyond(event)) return;
     if (this.picture.zoom !== "fit") this.pan(event);
+  }
+
+  /** A finger came; what it does is known when it has rested or moved. @param {PointerEvent} event */
+  finger(event) {
+    if (!this.second(event)) this.picture.read(event);
+  }
+
+  /** It moved at once: at a larger zoom that moves the picture. @param {PointerEvent} event */
+  swipe(event) {
+    if (this.picture.zoom !== "fit" && this.fingers.size < 2) this.pan(event);
   }
 
   /** @param {PointerEvent} event @param {(moved: boolean) => void} [done] told at the end whether the picture was moved */
@@ -107,7 +123,7 @@ export class Gestures {
       // whatever the first finger had begun is called off
       if (pointerId !== event.pointerId) this.surround.dispatchEvent(new PointerEvent("pointercancel", { pointerId, pointerType: CALLED_OFF }));
     }
-    this.apart = null;
+    this.pinch = null;
     return true;
   }
 
@@ -117,10 +133,15 @@ export class Gestures {
     if (this.fingers.size !== 2) return;
     const [one, other] = this.fingers.values();
     const apart = Math.max(1, Math.hypot(one.x - other.x, one.y - other.y));
-    this.apart ??= apart;
-    if (apart < this.apart * PINCH_STEP && apart > this.apart / PINCH_STEP) return;
+    const { view } = this.picture;
     const middle = { clientX: (one.x + other.x) / 2, clientY: (one.y + other.y) / 2 };
-    this.step(apart > this.apart ? 1 : -1, this.picture.locate(middle));
-    this.apart = apart;
+    this.pinch ??= { apart, zoom: view.scale * view.density, middle };
+    if (view.zoom === "fit" && Math.abs(Math.log(apart / this.pinch.apart)) < PINCHED) return;
+    const least = Math.min(view.fitting(this.picture.file) * view.density, this.pinch.zoom);
+    const zoom = Math.min(CLOSEST, (this.pinch.zoom * apart) / this.pinch.apart);
+    this.picture.setZoom(zoom <= least ? "fit" : zoom, this.picture.locate(middle) || this.picture.middle());
+    const { clientX, clientY } = this.pinch.middle;
+    if (this.picture.zoom !== "fit") this.picture.moveBy(clientX - middle.clientX, clientY - middle.clientY);
+    this.pinch.middle = middle;
   }
 }

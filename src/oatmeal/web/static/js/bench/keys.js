@@ -130,7 +130,7 @@ export function keying(bench) {
       return document.querySelector("dialog[open]") !== null;
     },
     single(letter, event) {
-      if (bench.spots.aimKey(event)) return true;
+      if (bench.spots.aimKey(event) || bench.crop.aimKey(event)) return true;
       if (bench.strips.strip && /^[1-9]$/.test(letter)) {
         bench.strips.keepBand(Number(letter) - 1);
         return true;
@@ -191,8 +191,8 @@ export function keying(bench) {
       else if (bench.versions.versionMenu) bench.versions.versionMenu = false;
       else if (bench.wall.open) bench.wall.leave();
       else if (bench.strips.strip) bench.strips.leaveStrip();
-      else if (bench.crop.drawing) bench.crop.drawing = "";
-      else if (bench.spots.mode) bench.spots.mode = "";
+      else if (bench.crop.drawing) bench.crop.endDrawing();
+      else if (bench.spots.mode) bench.spots.endWay();
       else if (bench.clean.isOpen() && bench.clean.specks.length) bench.clean.leaveSpecks();
       else if (bench.clean.isOpen() && bench.clean.chosen >= 0) bench.clean.chooseNone();
       else if (bench.areas.isOpen() && bench.areas.alone) bench.areas.toggleAlone();

@@ -49,6 +49,7 @@ import { watchChoosers } from "./chooser.js";
 import { offering } from "./drawer.js";
 import { pinningUp } from "./wall.js";
 import { watchSliding } from "./sliding.js";
+import { watchTouching } from "./touching.js";
 import { watchTyping } from "./typing.js";
 import { toldBy } from "../told.js";
 
@@ -140,7 +141,7 @@ function build() {
   const { areas, masks } = bench;
   let carried = [0, 0];
   parts.overlay = new Overlay(refs.masks, parts.picture.view, {
-    open: () => areas.works() && !spots.mode,
+    open: () => areas.works() && (!spots.mode || spots.mode === "stroke"),
     contours: () => areas.contoured().map((id) => ({ id, chosen: id === areas.chosen, contours: areas.shown[id].contours })),
     part: () => masks.drawn(),
     anchor: () => areas.anchor(),
@@ -224,6 +225,7 @@ Alpine.data("bench", () => ({
     window.addEventListener("focus", () => parts.saver.check());
     document.addEventListener("visibilitychange", () => document.hidden || parts.saver.check());
     watchTyping(this.$root, { picture: () => refs.surround, undo: () => work.undo(), redo: () => work.redo() });
+    watchTouching(this.$root, refs.surround);
     watchSliding(this.$root, (path, on) => bench.finish.trackHeld(path, on));
     watchChoosers(this.$root, { picture: () => refs.surround });
     watchTrying(this.$root, {

@@ -49,7 +49,9 @@ export function masking(bench) {
 
     hint() {
       if (this.tool === "strokes" && this.brush.flow < THIN) return `A thin coat: ${this.brush.flow} % a stroke. Again over the same place, or raise flow.`;
-      return TOOLS.find(({ id }) => id === this.tool)?.hint;
+      const hint = TOOLS.find(({ id }) => id === this.tool)?.hint ?? "";
+      if (!bench.sight.touch) return hint;
+      return this.tool === "strokes" ? "Rest a finger on the picture, then paint; “erase” takes paint away. Two fingers zoom." : hint.replace("Click", "Touch").replace(/^(Drag|Draw|Stroke)/, (word) => `Rest a finger, then ${word.toLowerCase()}`);
     },
     chooseTool(tool) {
       this.tool = tool;
@@ -285,6 +287,10 @@ export function masking(bench) {
     /** By key: a dab under the pointer, or in the middle. */
     dab() {
       const { picture } = bench.parts;
+      if (!picture.pointer && (this.brushes() || this.shapes())) {
+        bench.spots.aimStroke();
+        return;
+      }
       const at = picture.pointer || picture.middle();
       if (this.tool === "tones" || this.tool === "colours") {
         this.pick(picture.shares(at));
@@ -305,6 +311,31 @@ export function masking(bench) {
           ellipse: { centre: [x, y].map(round), radii: [0.12, 0.08] },
           outline: { path: pathOf([[x - 0.1, y - 0.07], [x + 0.1, y - 0.07], [x + 0.1, y + 0.07], [x - 0.1, y + 0.07]]) },
         }[tool]);
+      }
+      bench.work.settle();
+      bench.areas.look();
+    },
+    /** A stroke by keys while it is drawn. @param {{x: number, y: number}[]} way in pixels of the framed picture */
+    sketchWay(way) {
+      const points = way.map((point) => Object.values(bench.parts.picture.placeOf(point)));
+      bench.parts.overlay.sketch(points, this.brushes() ? this.shownRadius() : 1, !this.erase);
+    },
+    /** What was drawn by keys: a stroke along the way, or a shape from its first place to its last. @param {{x: number, y: number}[]} way */
+    drawWay(way) {
+      this.begin();
+      const { tool } = this;
+      const area = this.target(tool);
+      if (!area) return;
+      const move = this.moveOf(area);
+      const points = way.map((point) => where.placeAt(point).map((value, axis) => value - move[axis]));
+      const path = () => pathOf(this.fewer(points, this.brush.radius).map((place) => points[place]));
+      if (tool === "strokes") this.partOf(area, tool).strokes.push({ path: path(), ...copy(this.brush), erase: this.erase, pressure: "" });
+      else if (tool === "alike") this.partOf(area, tool)[this.notMeant ? "not" : "this"].push(path());
+      else {
+        const [first, last] = [points[0], points[points.length - 1]];
+        const radii = last.map((value, axis) => round(clamp(Math.abs(value - first[axis]), LEAST, 2)));
+        bench.areas.part = -1;
+        this.partOf(area, tool, { fade: { from: first.map(inReach), to: last.map(inReach) }, ellipse: { centre: first.map(inReach), radii }, outline: { path: path() } }[tool]);
       }
       bench.work.settle();
       bench.areas.look();

@@ -30,6 +30,8 @@ export function seeing(bench) {
     /** @type {any} */
     reading: null,
     averaged: 1,
+    /** Fingers are what is used: words speak of touching. */
+    touch: window.matchMedia("(pointer: coarse)").matches,
     around: SURROUNDS.find((one) => one === localStorage.getItem(SHOWN_AS)) ?? "grey",
     alone: false,
     thirds: false,

@@ -1,6 +1,7 @@
 // Short tracks: fine where the pointer leaves them or Shift is held, a double-click puts back to rest, the number shows large.
 import { clamp, words } from "./paths.js";
 import { follow } from "./svg.js";
+import { isHeld } from "./touching.js";
 
 const TRACK = "input.track";
 const REST = ".rest";
@@ -63,9 +64,10 @@ export function watchSliding(root, holding) {
 
   root.addEventListener("pointerdown", (event) => {
     const track = /** @type {HTMLInputElement|null} */ (/** @type {HTMLElement} */ (event.target).closest(TRACK));
-    if (!track || event.button !== 0 || track.disabled || event.pointerType === "touch") return;
-    const { left, top, width, height } = track.getBoundingClientRect();
-    if (height > width) return; // one that stands: as the browser moves it
+    if (!track || event.button !== 0 || track.disabled || (event.pointerType === "touch" && !isHeld(event))) return;
+    const { left, top, bottom, width, height } = track.getBoundingClientRect();
+    const stands = height > width;
+    if (stands && event.pointerType !== "touch") return; // as the browser moves it
     event.preventDefault();
     track.focus({ preventScroll: true });
     if (pressed?.track === track) {
@@ -78,21 +80,23 @@ export function watchSliding(root, holding) {
     }
     const { low, high, step } = limits(track);
     const whole = (/** @type {number} */ number) => Math.round(number / step) * step; // its own step, as far as a pixel says it
-    const perPx = (high - low) / Math.max(1, width - 2 * THUMB_PX);
-    const middle = top + height / 2;
-    const there = low + (event.clientX - left - THUMB_PX) * perPx;
+    const perPx = (high - low) / Math.max(1, Math.max(width, height) - 2 * THUMB_PX);
+    const along = (/** @type {PointerEvent} */ at) => (stands ? bottom - at.clientY : at.clientX - left);
+    const across = (/** @type {PointerEvent} */ at) => (stands ? at.clientX - left - width / 2 : at.clientY - top - height / 2);
+    const there = low + (along(event) - THUMB_PX) * perPx;
     let value = Number(track.value);
-    const grasped = Math.abs(there - value) <= THUMB_PX * perPx;
+    const reach = event.pointerType === "touch" ? Infinity : THUMB_PX; // a finger moves it by as much as it goes
+    const grasped = Math.abs(there - value) <= reach * perPx;
     if (!grasped) put(track, value = whole(there));
     tell(track, event);
     holding(track.dataset.path ?? "", true);
     let last = event;
     let moved = !grasped;
     follow(track, event, (next) => {
-      const away = Math.max(0, Math.abs(next.clientY - middle) - height);
+      const away = Math.max(0, Math.abs(across(next)) - Math.min(width, height));
       const pace = next.shiftKey ? FINEST : Math.max(FINEST, HALF_PX / (HALF_PX + away));
-      value = clamp(value + (next.clientX - last.clientX) * perPx * pace, low, high);
-      moved ||= next.clientX !== last.clientX;
+      value = clamp(value + (along(next) - along(last)) * perPx * pace, low, high);
+      moved ||= along(next) !== along(last);
       last = next;
       put(track, pace > 0.9 ? whole(value) : value);
       tell(track, next);

@@ -53,6 +53,7 @@ export function spotting(bench) {
       return true;
     },
     setMode(mode) {
+      if (this.way.length) this.endWay();
       this.mode = this.mode === mode ? "" : mode;
       this.aim = null;
       if (!this.mode || !document.activeElement?.matches(":focus-visible")) return;
@@ -70,9 +71,7 @@ export function spotting(bench) {
       if (!this.aiming() || !this.aim) return false;
       const { file, view } = bench.parts.picture;
       if (event.key === "Enter") {
-        const at = this.aim;
-        this.aim = null;
-        this.press(event, at);
+        this.aimed(event);
         return true;
       }
       const by = ARROWS[event.key];
@@ -80,25 +79,62 @@ export function spotting(bench) {
       const far = (event.shiftKey ? AIM_FINE_PX : AIM_PX) / view.scale;
       this.aim = { x: clamp(this.aim.x + by[0] * far, 0, file.width - 1), y: clamp(this.aim.y + by[1] * far, 0, file.height - 1) };
       this.readAim();
+      if (this.way.length) {
+        this.way.push(this.aim);
+        bench.masks.sketchWay(this.way);
+      }
       return true;
+    },
+    /** Enter: what a click there does; a stroke or a shape is begun, and ended. @param {KeyboardEvent} event */
+    aimed(event) {
+      const at = /** @type {{x: number, y: number}} */ (this.aim);
+      if (this.mode !== "stroke") {
+        this.aim = null;
+        this.press(event, at);
+      } else if (!this.way.length) {
+        this.way = [at];
+        bench.masks.sketchWay(this.way);
+      } else {
+        const way = this.way;
+        this.endWay();
+        bench.masks.drawWay(way);
+      }
+    },
+    /** Places that a stroke by keys has gone through. @type {{x: number, y: number}[]} */
+    way: [],
+    endWay() {
+      this.way = [];
+      this.mode = "";
+      this.aim = null;
+      bench.parts.overlay.sketch(null);
+    },
+    /** A stroke or a shape by keys: a crosshair that arrows move. */
+    aimStroke() {
+      this.way = [];
+      this.mode = "stroke";
+      this.aim = bench.parts.picture.middle();
+      bench.parts.picture.surround.focus({ preventScroll: true });
     },
     readAim() {
       const { picture } = bench.parts;
       if (this.aim) bench.sight.meter(picture.values(this.aim));
     },
     aimStyle() {
+      if (bench.crop.aim) return { left: `${bench.crop.aim.x}px`, top: `${bench.crop.aim.y}px` };
       if (!this.aim) return {};
       const { x, y } = bench.parts.picture.placeOf(this.aim);
       return { left: `${x}px`, top: `${y}px` };
     },
     modeWords() {
       const what = {
-        pick: "Click a colour in the picture", keep: "Click the colour that should be kept", pin: "Click where the pin should stand",
-        black: "Click the tone that should become black", white: "Click the tone that should become white",
-        neutral: "Click something that should be grey", patch: "Click what the patches should show",
+        pick: "a colour in the picture", keep: "the colour that should be kept", pin: "where the pin should stand",
+        black: "the tone that should become black", white: "the tone that should become white",
+        neutral: "something that should be grey", patch: "what the patches should show",
       }[this.mode];
-      if (what && this.aiming()) return `${what}: arrows move the crosshair, Enter sets (Escape to leave)`;
-      return what ? `${what} (Escape to leave)` : "";
+      if (this.mode === "stroke") return `Arrows move the crosshair; Enter ${this.way.length ? "ends" : "begins"} here (Escape to leave)`;
+      if (!what) return "";
+      if (this.aiming()) return `Find ${what}: arrows move the crosshair, Enter sets (Escape to leave)`;
+      return bench.sight.touch ? `Touch ${what}` : `Click ${what} (Escape to leave)`;
     },
     async pickHere(at) {
       this.mode = "";
