@@ -155,9 +155,14 @@ def test_the_bench_has_no_serious_findings(desk, page):
     assert wrong == {}
 
 
-def test_from_the_sheet_to_a_file_by_keyboard_alone(desk, page, tmp_path):
-    desk.begin(BUNTING)
-    page.goto(f"{desk.live}/series/1")
+def test_ranges_that_a_picture_hardly_has_can_be_read(desk, page):
+    desk.begin(DEMO / "valley-fog.jpg")
+    assert page.locator(".lifts .pale").count() > 0
+    assert findings(page, ".side") == []
+
+
+def test_from_an_empty_page_to_a_file_by_keyboard_alone(desk, page, tmp_path):
+    page.goto(desk.live)
 
     def walk_to(role, name, key="Tab", limit=90):
         wanted = page.get_by_role(role, name=name).first
@@ -167,6 +172,16 @@ def test_from_the_sheet_to_a_file_by_keyboard_alone(desk, page, tmp_path):
             page.keyboard.press(key)
         raise AssertionError(f"{name} was not reached")
 
+    for _ in range(30):
+        page.keyboard.press("Tab")
+        if page.evaluate(
+            "document.activeElement.closest('label, input[type=file], button')?.textContent.includes('Choose files') || document.activeElement.type === 'file'"
+        ):
+            break
+    with page.expect_file_chooser() as chooser:
+        page.keyboard.press("Enter")
+    chooser.value.set_files(BUNTING)
+    page.wait_for_url("**/series/*")
     walk_to("link", "Work on Bunting")
     page.keyboard.press("Enter")
     page.wait_for_url("**/bench/1")
@@ -184,6 +199,20 @@ def test_from_the_sheet_to_a_file_by_keyboard_alone(desk, page, tmp_path):
     page.keyboard.press("ArrowRight")
     desk.settled()
     assert desk.recipe().tone.contrast > 0
+    page.keyboard.press("a")  # a stroke by the crosshair
+    page.get_by_role("main").focus()
+    page.keyboard.press("n")
+    page.keyboard.press("Enter")
+    for _ in range(6):
+        page.keyboard.press("ArrowRight")
+    page.keyboard.press("Enter")
+    desk.settled()
+    (area,) = desk.recipe().areas.list
+    assert area.mask[0].strokes[0].path.count(" ") >= 3
+    walk_to("slider", "exposure of the area", limit=120)
+    page.keyboard.press("PageUp")
+    desk.settled()
+    assert desk.recipe().areas.list[0].values.exposure > 0
     page.keyboard.press("k")  # a look at both
     page.keyboard.press("Escape")
     page.keyboard.press("d")
@@ -198,6 +227,42 @@ def test_from_the_sheet_to_a_file_by_keyboard_alone(desk, page, tmp_path):
     for _ in range(12):  # the dialog keeps the focus
         page.keyboard.press("Tab")
         assert page.evaluate("!document.activeElement.closest('nav, aside, main, footer')")
+
+
+def test_letters_at_twice_their_size_grow_and_leave_half_of_the_window(browser, desk, page):
+    """A window of 640 x 400 is one of 1280 x 800 at 200 %."""
+    desk.begin(BUNTING)
+    page.set_viewport_size({"width": 640, "height": 400})
+    desk.settled()
+    box = page.get_by_role("main").bounding_box()
+    assert box["width"] * box["height"] >= 0.5 * 640 * 400
+    page.set_viewport_size({"width": 1280, "height": 800})
+    sizes = """() => [...document.querySelectorAll(".bench :is(button, label, span, small, strong, input)")]
+        .filter((one) => one.getClientRects().length && one.textContent.trim())
+        .map((one) => parseFloat(getComputedStyle(one).fontSize))"""
+    before = page.evaluate(sizes)
+    page.evaluate("document.documentElement.style.fontSize = '28px'")
+    after = page.evaluate(sizes)
+    assert len(before) > 60
+    assert all(b == pytest.approx(2 * a, rel=0.01) for a, b in zip(before, after, strict=True))
+
+
+def test_forced_colours_keep_the_surround_and_show_what_is_chosen(browser, desk, live, database):
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, forced_colors="active")
+    desk.page = context.new_page()
+    desk.begin(BUNTING)
+    found = desk.page.evaluate(
+        """() => {
+            const colour = (selector) => getComputedStyle(document.querySelector(selector)).backgroundColor;
+            return [colour(".surround"), colour('.steps [aria-selected="true"]'), colour('.steps [aria-selected="false"]'),
+                colour(".band .bar.full div:nth-child(2)"), colour(".band .bar.full div:nth-child(8)")];
+        }"""
+    )
+    context.close()
+    surround, chosen, other, dark, light = found
+    assert surround == "rgb(123, 123, 123)"
+    assert chosen != other
+    assert dark != light
 
 
 @pytest.mark.parametrize("size", [(1024, 700), (2560, 1440)])
