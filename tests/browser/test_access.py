@@ -174,9 +174,7 @@ def test_from_an_empty_page_to_a_file_by_keyboard_alone(desk, page, tmp_path):
 
     for _ in range(30):
         page.keyboard.press("Tab")
-        if page.evaluate(
-            "document.activeElement.closest('label, input[type=file], button')?.textContent.includes('Choose files') || document.activeElement.type === 'file'"
-        ):
+        if page.evaluate("document.activeElement.type === 'file'"):
             break
     with page.expect_file_chooser() as chooser:
         page.keyboard.press("Enter")
@@ -237,7 +235,8 @@ def test_letters_at_twice_their_size_grow_and_leave_half_of_the_window(browser, 
     box = page.get_by_role("main").bounding_box()
     assert box["width"] * box["height"] >= 0.5 * 640 * 400
     page.set_viewport_size({"width": 1280, "height": 800})
-    sizes = """() => [...document.querySelectorAll(".bench :is(button, label, span, small, strong, input)")]
+    sizes = """() => [...document.querySelectorAll(
+            ".bench :is(button, label, span, small, strong, input)")]
         .filter((one) => one.getClientRects().length && one.textContent.trim())
         .map((one) => parseFloat(getComputedStyle(one).fontSize))"""
     before = page.evaluate(sizes)
@@ -253,9 +252,11 @@ def test_forced_colours_keep_the_surround_and_show_what_is_chosen(browser, desk,
     desk.begin(BUNTING)
     found = desk.page.evaluate(
         """() => {
-            const colour = (selector) => getComputedStyle(document.querySelector(selector)).backgroundColor;
-            return [colour(".surround"), colour('.steps [aria-selected="true"]'), colour('.steps [aria-selected="false"]'),
-                colour(".band .bar.full div:nth-child(2)"), colour(".band .bar.full div:nth-child(8)")];
+            const colour = (selector) =>
+                getComputedStyle(document.querySelector(selector)).backgroundColor;
+            return [colour(".surround"), colour('.steps [aria-selected="true"]'),
+                colour('.steps [aria-selected="false"]'),
+                ...[2, 8].map((zone) => colour(`.band .bar.full div:nth-child(${zone})`))];
         }"""
     )
     context.close()

@@ -1,4 +1,4 @@
-"""By touch on a phone: swipes change nothing, a finger that rests takes hold, one job from an empty page to a file."""
+"""By touch on a phone: swipes change nothing, a finger that rests takes hold, one whole job."""
 
 import pytest
 from playwright.sync_api import expect
@@ -87,7 +87,7 @@ def test_one_job_by_touch_from_an_empty_page_to_a_file(phone, tmp_path):
     page.goto(desk.live)
     fits()
     with page.expect_file_chooser() as chooser:
-        page.get_by_text("Choose files").first.tap()
+        page.get_by_text("Add photographs", exact=True).first.tap()
     chooser.value.set_files(BUNTING)
     page.wait_for_url("**/series/*")
     fits()
@@ -95,28 +95,27 @@ def test_one_job_by_touch_from_an_empty_page_to_a_file(phone, tmp_path):
     page.wait_for_url("**/bench/*")
     desk.wait()
     fits()
-    number = 1
 
     # the picture itself: what is under the finger, darker
     x, y = desk.at(0.08, 0.12)
     finger.drag((x, y), (x, y + 50), REST_MS)
+    desk.until(lambda: desk.recipe().mix.lifts.blue < -0.3)
     desk.settled()
-    assert desk.recipe(number).mix.lifts.blue < -0.3
     page.get_by_role("tab", name="Tone").tap()
     desk.settled()
     finger.on(page.locator('input.track[data-path="tone.clarity"]'), 20, 0)
     desk.settled()
-    assert desk.recipe(number).tone.clarity > 10
+    assert desk.recipe().tone.clarity > 10
     page.get_by_role("button", name="Undo").first.tap()
     desk.settled()
-    assert desk.recipe(number).tone.clarity == 0
+    assert desk.recipe().tone.clarity == 0
     page.evaluate("scrollTo(0, 0)")
     page.get_by_role("tab", name="Areas").tap()
     desk.settled()
     x, y = desk.at(0.4, 0.6)
     finger.drag((x, y), (x + 80, y), REST_MS)
     desk.settled()
-    (area,) = desk.recipe(number).areas.list
+    (area,) = desk.recipe().areas.list
     assert len(area.mask[0].strokes) == 1
     page.get_by_role("button", name="Export").first.tap()
     page.get_by_role("button", name="PNG", exact=True).tap()
@@ -159,8 +158,8 @@ def test_targets_are_as_large_as_a_fingertip(phone):
         desk.settled()
         small = page.evaluate(
             """() => [...document.querySelectorAll(
-                    ".topbar .button, .steps button, .chips > button, .side .button, .side .choice button"
-                )].filter((one) => one.getClientRects().length)
+                    ".topbar .button, .steps button, .chips > button, .side .button,"
+                    + ".side .choice button")].filter((one) => one.getClientRects().length)
                 .map((one) => [one.textContent.trim(), one.getBoundingClientRect().height])
                 .filter(([, height]) => height < 36)"""
         )
