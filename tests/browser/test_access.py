@@ -227,6 +227,25 @@ def test_from_an_empty_page_to_a_file_by_keyboard_alone(desk, page, tmp_path):
         assert page.evaluate("!document.activeElement.closest('nav, aside, main, footer')")
 
 
+def test_what_happens_is_heard(desk, page):
+    """Step, zoom, marks, comparing and which step was undone; not that it is being saved."""
+    desk.begin(BUNTING)
+    told = page.locator(".topbar [role=status]")
+    page.get_by_role("main").focus()
+    for key, words in (
+        ("t", "Tone"), ("f", "Zoom 100 %"), ("e", "Marked: blacks and whites that clip"),
+        ("k", "Comparing"), ("k", "No longer comparing"),
+    ):  # fmt: skip
+        page.keyboard.press(key)
+        expect(told).to_have_text(words)
+    page.locator('[data-path="tone.exposure"].number').fill("1")
+    page.keyboard.press("Enter")
+    desk.settled()
+    page.keyboard.press("Control+z")
+    expect(told).to_have_text("Undone: exposure 0 \u2192 1 stop")
+    assert page.get_by_role("img", name="Bunting: in grey, zoom 100 %").count() == 1
+
+
 def test_letters_at_twice_their_size_grow_and_leave_half_of_the_window(browser, desk, page):
     """A window of 640 x 400 is one of 1280 x 800 at 200 %."""
     desk.begin(BUNTING)

@@ -393,7 +393,7 @@ def a_trace_is_rgb_and_the_file_holds_what_is_shown(cloths, page, tmp_path):
 @ramps.part
 def line_and_mat_stand_round_the_picture_and_in_the_file(ramp, page, tmp_path):
     group(ramp, "Surface")
-    mount = page.locator(".mount")
+    mount = page.locator(".mount").first
     expect(mount).to_be_hidden()
     before = ramp.canvas("coarse")["box"]
     for name, value in (("line", "5"), ("mat", "50")):

@@ -246,7 +246,7 @@ def picked_colours(bench, page, source):
     page.get_by_label("Name of the picked colour").press("Enter")
     bench.settled()
     assert bench.recipe().mix.picked[0].name == "deep sky"
-    page.locator(".picked").get_by_text("on").click()
+    page.locator(".picked").get_by_text("on", exact=True).click()
     bench.settled()
     check(bench, source, REST)
     page.get_by_role("button", name="Remove", exact=True).click()

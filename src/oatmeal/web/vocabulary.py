@@ -69,7 +69,8 @@ def declared(key: str) -> dict[str, Any]:
     Returns
     -------
     dict
-        ``path`` in a recipe, ``label``, ``low``, ``high``, ``step``, ``suffix``, ``choices``.
+        ``path`` in a recipe, ``label``, ``low``, ``high``, ``step``, ``suffix``, ``choices`` and
+        ``meaning``.
     """
     one = DECLARED[key]
     owner, _, inside = key.partition(":")
@@ -79,7 +80,7 @@ def declared(key: str) -> dict[str, Any]:
     suffix = f" {one.unit}" if one.unit else ""
     return {
         "path": path, "label": words, "low": one.low, "high": one.high, "step": step,
-        "suffix": suffix, "choices": one.choices,
+        "suffix": suffix, "choices": one.choices, "meaning": one.meaning.replace("`", ""),
     }  # fmt: skip
 
 

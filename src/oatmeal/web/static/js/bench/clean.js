@@ -241,6 +241,7 @@ export function cleaning(bench) {
           this.chosen = this.all().length - 1;
           this.hidden = false;
           bench.work.settle();
+          bench.work.tell("A spot is healed");
           this.draw();
         } catch (problem) {
           bench.frame.waiting = false;

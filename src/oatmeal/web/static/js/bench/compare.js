@@ -47,11 +47,13 @@ export function comparing(bench) {
     async beginCompare(source) {
       if (bench.strips.strip) bench.strips.leaveStrip();
       this.comparing = true;
+      bench.work.tell("Comparing");
       if (!bench.history.steps.length) await bench.history.readHistory();
       await this.chooseSide("left", source);
     },
     leaveCompare() {
       this.comparing = false;
+      bench.work.tell("No longer comparing");
       this.flipping = false;
       this.faceWith = NOW;
       const { picture } = bench.parts;

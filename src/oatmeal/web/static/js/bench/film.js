@@ -41,7 +41,7 @@ export class SpectrumStrip {
 
   handle(which, end, words) {
     const mark = svg("g", {
-      class: `edge ${which}`, tabindex: 0, role: "slider", "aria-label": words, "aria-valuemin": FIRST, "aria-valuemax": LAST,
+      class: `edge ${which}`, tabindex: 0, role: "slider", "aria-label": words, "aria-valuemin": FIRST, "aria-valuemax": LAST, "aria-valuenow": FIRST,
     });
     if (which === "filter") {
       mark.append(svg("line", { x1: 0, x2: 0, y1: TOP - 4, y2: FOOT }), svg("rect", { x: -4, y: 26, width: 8, height: 18, rx: 3 }));

@@ -167,6 +167,7 @@ export function finishing(bench) {
     /** What the chosen kept colour reaches is outlined. @param {boolean} on */
     showReach(on) {
       bench.frame.touching = on ? bench.kept.chosen : null;
+      bench.frame.touchedAs = on ? "kept" : "";
       if (on) bench.frame.ask(false);
       else bench.parts.picture.outline(null);
     },

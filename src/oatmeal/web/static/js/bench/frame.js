@@ -9,8 +9,6 @@ const AHEAD_MS = 700;
 const WHOLE_SIDE = 1024;
 /** The server understood, and will not do it. */
 const REFUSED = 422;
-/** What is shown of what moves together, by the step that is open. @type {Object<string, string>} */
-const TOUCHED = { tone: "zoned", finish: "kept" };
 const LOOK = "look";
 const ROOM = "room";
 
@@ -47,6 +45,8 @@ export function framing(bench) {
     holds: {},
     /** What is shown as touched: a place, or the number of a picked colour. @type {[number, number]|number|null} */
     touching: null,
+    /** The layer that shows it, where it is not that of the step. */
+    touchedAs: "",
     /** The column whose heights are wanted. @type {string|number|null} */
     tracing: null,
 
@@ -121,6 +121,11 @@ export function framing(bench) {
       }
       bench.parts.frames.ask(() => this.wish(moving));
     },
+    /** The picture's name says what it shows. @param {string} title */
+    pictureWords(title) {
+      const words = bench.sight.showing === "grey" ? "in grey" : bench.sight.showingWords();
+      return `${title}: ${words}, zoom ${bench.sight.percent} %`;
+    },
     wish(moving) {
       const { picture } = bench.parts;
       const region = picture.region;
@@ -132,7 +137,8 @@ export function framing(bench) {
       if (bench.light.layer() === "prepared" && (moving || !picture.has("prepared", prepare))) layers.push("prepared");
       if (this.transparent && !moving && !picture.has("opacity", prepare)) layers.push("opacity");
       const touched = this.touching;
-      if (touched !== null && (typeof touched === "number" || !picture.touched)) layers.push(TOUCHED[bench.work.step] ?? "touched");
+      const gone = typeof touched === "number" && !(this.touchedAs === "kept" ? bench.work.recipe.finish.kept.colours : bench.work.recipe.mix.picked)[touched];
+      if (touched !== null && !gone && (typeof touched === "number" || !picture.touched)) layers.push(this.touchedAs || (bench.work.step === "tone" ? "zoned" : "touched"));
       const area = bench.light.layer() === "mask" ? bench.areas.chosen : undefined;
       if (area) layers.push("mask");
       if (bench.light.layer() === "edges") layers.push("edges");

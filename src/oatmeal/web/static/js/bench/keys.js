@@ -111,7 +111,7 @@ export function keying(bench) {
         return;
       }
       if (event.key === "Escape" && this.leave()) return;
-      if (event.target.closest("input:not([type=range]):not([type=checkbox]), textarea, select")) return;
+      if (event.target.closest("input:not([type=range]):not([type=checkbox]):not([type=color]), textarea, select")) return;
       const command = event.ctrlKey || event.metaKey;
       const letter = event.key.toLowerCase();
       if (command && (letter === "z" || letter === "y") && !this.covered()) {

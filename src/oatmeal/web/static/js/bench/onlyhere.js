@@ -8,6 +8,8 @@ const ELSEWHERE = 0.2;
 /** What is moved elsewhere counts from this share of all that is moved. */
 const WORTH = 0.15;
 const HALF = 96;
+const WAIT_MS = 40;
+const LONGEST_MS = 600;
 
 /**
  * Makes areas of what is alike and hangs together with a place.
@@ -30,6 +32,12 @@ export function limiting(bench) {
       bench.work.open("areas");
       bench.work.settle();
       bench.areas.look();
+    },
+    /** What is moved is on its way: wait for it, but not long. */
+    async known() {
+      for (let waited = 0; !bench.parts.picture.touched && waited < LONGEST_MS; waited += WAIT_MS) {
+        await new Promise((resolve) => setTimeout(resolve, WAIT_MS));
+      }
     },
     /** True if much of what is moved lies far from a place. @param {{x: number, y: number}} at */
     reachesElsewhere(at) {

@@ -37,6 +37,7 @@ export class Overlay {
     this.contours = svg("g", { "aria-hidden": "true" });
     this.lines = svg("g", { "aria-hidden": "true" });
     this.draft = svg("path", { class: "draft", visibility: "hidden" });
+    this.draft.addEventListener("animationend", () => set(this.draft, { visibility: "hidden" }));
     this.handles = svg("g");
     this.anchor = svg("circle", { class: "anchor ring", r: 7, tabindex: 0, role: "button" });
     this.brush = svg("circle", { class: "brush", visibility: "hidden" });
@@ -153,7 +154,7 @@ export class Overlay {
 
   /** A stroke while it is drawn; null: it is done. @param {number[][]|null} points @param {any} [radius] or whether its trace fades by and by @param {boolean} [light] */
   sketch(points, radius = 1, light = true) {
-    if (!points && radius.fades) this.draft.classList.add("trace");
+    if (!points && radius.fades && !window.matchMedia("(prefers-reduced-motion: reduce)").matches) this.draft.classList.add("trace");
     else if (!points) set(this.draft, { visibility: "hidden" });
     else set(this.draft, { visibility: "visible", class: `draft ${light ? "light" : "dark"}`, d: pathThrough(points.length > 1 ? points : [points[0], points[0]]), "stroke-width": 2 * Math.max(1, radius) });
   }

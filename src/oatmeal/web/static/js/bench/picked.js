@@ -87,6 +87,7 @@ export function picking(bench) {
     showReach(number) {
       clearTimeout(this.reachTimer);
       bench.frame.touching = number;
+      bench.frame.touchedAs = number === null ? "" : "touched";
       if (number === null) {
         bench.parts.picture.outline(null);
         return;

@@ -44,6 +44,7 @@ export function seeing(bench) {
     percent: 100,
     measureZoom() {
       const { view } = bench.parts.picture;
+      if (this.zoom !== view.zoom) bench.work.tell(`Zoom ${this.zoomName(view.zoom)}${view.zoom === "fit" ? "" : " %"}`);
       this.zoom = view.zoom;
       this.percent = Math.round(view.scale * view.density * 100);
     },
@@ -124,6 +125,8 @@ export function seeing(bench) {
       const { picture } = bench.parts;
       picture.marks = this.marksNow();
       picture.paint();
+      const marked = [this.markBlacks && "blacks", this.markWhites && "whites"].filter(Boolean);
+      bench.work.tell(marked.length ? `Marked: ${marked.join(" and ")} that clip` : "Nothing is marked");
     },
     /** The codes from which pixels are marked, or null. */
     marksNow() {

@@ -193,6 +193,12 @@ export function spotting(bench) {
         move();
       }, async (ended) => {
         await asked.catch(() => {});
+        const mine = bench.frame.touching;
+        if (!inTone && moved && spot && ended.type !== "pointercancel") {
+          bench.work.settle();
+          await bench.limits.known();
+          if (bench.frame.touching !== mine) return; // another drag has begun
+        }
         const elsewhere = !inTone && bench.limits.reachesElsewhere(at);
         bench.frame.touching = null;
         map.light([]);

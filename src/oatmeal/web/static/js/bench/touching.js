@@ -37,6 +37,15 @@ export function watchTouching(root, surround) {
   /** The pointer that has taken hold. */
   let holds = -1;
 
+  /** The press of a finger that has taken hold and has not moved yet. @type {PointerEvent|null} */
+  let begun = null;
+
+  /** What a finger had begun is called off. @param {PointerEvent} event */
+  const letGo = (event) => {
+    holds = -1;
+    event.stopPropagation();
+    /** @type {Element} */ (event.target).dispatchEvent(new PointerEvent("pointercancel", { pointerId: event.pointerId, pointerType: "touch", bubbles: true }));
+  };
   const forget = () => {
     clearTimeout(resting?.timer);
     resting = null;
@@ -63,19 +72,29 @@ export function watchTouching(root, surround) {
       return;
     }
     if (drawn === surround) surround.dispatchEvent(new CustomEvent("finger", { detail: event }));
-    const timer = setTimeout(() => {
-      resting = null;
-      holds = event.pointerId;
-      navigator.vibrate?.(8);
-      take(event, target);
-    }, HOLD_MS);
-    resting = { event, target, timer };
+    const mine = { event, target, timer: setTimeout(() => {
+      // on a busy page what the finger did meanwhile comes with the next frames
+      requestAnimationFrame(() => requestAnimationFrame(() => {
+        if (resting !== mine) return;
+        resting = null;
+        holds = event.pointerId;
+        begun = event;
+        navigator.vibrate?.(8);
+        take(event, target);
+      }));
+    }, HOLD_MS) };
+    resting = mine;
   }, { capture: true });
 
   window.addEventListener("pointermove", (event) => {
-    if (!resting || event.pointerId !== resting.event.pointerId) return;
-    const from = resting.event;
+    const from = resting?.event ?? begun;
+    if (!from || event.pointerId !== from.pointerId) return;
     if (Math.hypot(event.clientX - from.clientX, event.clientY - from.clientY) < SLOP_PX) return;
+    if (!resting) {
+      if (event.timeStamp - from.timeStamp < HOLD_MS) letGo(event); // it had moved before it could have rested
+      begun = null;
+      return;
+    }
     forget();
     if (surround.contains(/** @type {Node} */ (from.target))) surround.dispatchEvent(new CustomEvent("swipe", { detail: from }));
   }, { capture: true });

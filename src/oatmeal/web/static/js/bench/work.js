@@ -113,12 +113,20 @@ export function working(bench) {
       this.settleNow();
       return bench.parts.saver.go(id);
     },
+    /** What is heard of what happened. */
+    told: "",
+    /** @param {string} words */
+    tell(words) {
+      this.told = this.told === words ? `${words}\u00a0` : words;
+    },
     undo() {
       this.settleNow();
+      if (this.saver.undo) this.tell(`Undone: ${this.saver.undo}`);
       return bench.parts.saver.step("undo");
     },
     redo() {
       this.settleNow();
+      if (this.saver.redo) this.tell(`Redone: ${this.saver.redo}`);
       return bench.parts.saver.step("redo");
     },
     /** Tell of the step just made, with *Undo* as long as it is the last one. @param {string} text */
@@ -142,8 +150,9 @@ export function working(bench) {
     /** @param {string} step */
     open(step) {
       if (bench.strips.strip) bench.strips.leaveStrip();
-      bench.spots.mode = "";
-      bench.crop.drawing = "";
+      bench.spots.endWay();
+      bench.crop.endDrawing();
+      this.tell(vocabulary.steps.find(({ id }) => id === step)?.title ?? "");
       bind(step);
       this.step = step;
       bench.areas.alone = false;
