@@ -304,7 +304,7 @@ def alike_takes_what_is_meant_and_leaves_what_is_not(lift, page):
 
 @lifts.part
 def the_dot_of_alike_is_where_it_was_begun_and_follows_the_pointer(lift, page):
-    """However its mask lies, a little above; a copy stays where it is, since elsewhere it would mean another."""
+    """However its mask lies, a little above; a copy stays: elsewhere it would mean another."""
     tool(page, "Alike")
     draw(lift, (0.21, 0.2), (0.23, 0.45))
     page.get_by_role("button", name="Printing map", exact=True).click()

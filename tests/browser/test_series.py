@@ -14,7 +14,7 @@ from oatmeal.core.recipe import REST, from_document
 from oatmeal.exports import task
 from oatmeal.exports.runner import Runner
 from oatmeal.exports.workers import OnExecutor
-from oatmeal.library import photographs, versions
+from oatmeal.library import photographs, series, versions
 from oatmeal.photofile.decode import decode
 from oatmeal.rendering.thumbnails import Small
 
@@ -257,3 +257,13 @@ def test_recipes_are_shown_saved_used_deleted_and_taken_in(sheet, page, tmp_path
     sheet.wait()
     used = sheet.recipe()
     assert (used.tone.veil, used.mix.lifts.blue) == (40, -1.5)
+
+
+def test_a_new_series_is_called_by_the_day_and_its_first_file(desk, page):
+    page.goto(desk.live)
+    one, other = (DEMO / name for name in ("bunting.jpg", "valley-fog.jpg"))
+    desk.drop(("meet 10.jpg", one.read_bytes()), ("meet 9.jpg", other.read_bytes()))
+    page.wait_for_url("**/series/*")
+    with desk.database.session() as session:
+        (made,) = series.listed(session)
+    assert made.name.endswith(" meet 9")

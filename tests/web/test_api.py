@@ -212,6 +212,18 @@ def test_saving_undo_and_conflict_over_http(web, photograph):
     assert web.send("PATCH", address, {"name": "Dark sky"}).json["name"] == "Dark sky"
 
 
+def test_a_finished_file_is_called_as_its_pattern_says(web, photograph):
+    wanted = {"format": "png", "size": 300, "pattern": "{title} for the wall"}
+    address = f"/api/versions/{photograph[2]}/finished"
+    told = web.send("POST", address, wanted).json
+    assert told["name"].endswith("-for-the-wall.png")
+    reply = web.client.get(f"/versions/{photograph[2]}/finished", query_string=wanted)
+    assert told["name"] in reply.headers["Content-Disposition"]
+    refused = web.send("POST", address, {**wanted, "pattern": "{mood}"})
+    assert refused.status_code == 422
+    assert "{mood} cannot be part of a file name" in refused.json["detail"]
+
+
 @pytest.mark.parametrize("form", [("png", 16, ".png"), ("tiff", 8, ".tif")])
 def test_the_download_equals_the_command_line(web, photograph, jpeg, tmp_path, form):
     web.send("PUT", f"/api/versions/{photograph[2]}/recipe", {"revision": 1, "recipe": SKY})

@@ -56,8 +56,11 @@ def finished_file(
     version_name: str,
     recipe: Recipe,
     output: Output,
+    pattern: str = USUAL_PATTERN,
 ) -> FinishedFile:
     """Render and encode a version, unless the very same file is in the cache.
+
+    The pattern, see :func:`named`, gives the file its name.
 
     Raises
     ------
@@ -70,7 +73,7 @@ def finished_file(
     folder = store.cache / photograph.sha256[:2]
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"{photograph.sha256}-export-{mark}{suffix}"
-    name = file_name(photograph, version_name) + suffix
+    name = named(pattern, photograph, version_name) + suffix
     if not is_filled(path):
         source = workbench.desk(photograph).source()
         try:

@@ -19,7 +19,7 @@ from oatmeal.exports.printingmap import written
 from oatmeal.library import photographs, versions
 from oatmeal.library.errors import Invalid
 from oatmeal.photofile import encode
-from oatmeal.photofile.output import MIMETYPES, Output
+from oatmeal.photofile.output import MIMETYPES
 from oatmeal.rendering.desk import Desk
 from oatmeal.rendering.requests import Frame, Request, Strip
 from oatmeal.web import schemas
@@ -271,7 +271,7 @@ def ready(photograph_id: int, wanted: schemas.Ready) -> dict[str, Any]:
 @takes(schemas.Form)
 def finished(version_id: int, wanted: schemas.Form) -> dict[str, Any]:
     """Make a finished file and say how large it became, before it is downloaded."""
-    made = _finished(version_id, wanted.output)
+    made = _finished(version_id, wanted)
     return {"name": made.name, "width": made.width, "height": made.height, "bytes": made.bytes}
 
 
@@ -280,7 +280,7 @@ def finished(version_id: int, wanted: schemas.Form) -> dict[str, Any]:
 @takes(schemas.Form)
 def export_back(version_id: int, wanted: schemas.Form) -> dict[str, Any]:
     """Write the finished file beside the original that was handed over."""
-    made = _finished(version_id, wanted.output)
+    made = _finished(version_id, wanted)
     with services().database.session() as session:
         version = versions.get(session, version_id)
         written_to = handover.write_back(
@@ -293,10 +293,14 @@ def export_back(version_id: int, wanted: schemas.Form) -> dict[str, Any]:
 @paced("file")
 def download(version_id: int) -> Response:
     """The finished file itself."""
-    output = query(schemas.Form, request.args).output
-    made = _finished(version_id, output)
+    wanted = query(schemas.Form, request.args)
+    made = _finished(version_id, wanted)
     return send_file(
-        made.path, MIMETYPES[output.format], as_attachment=True, download_name=made.name, max_age=0
+        made.path,
+        MIMETYPES[wanted.output.format],
+        as_attachment=True,
+        download_name=made.name,
+        max_age=0,
     )
 
 
@@ -323,16 +327,17 @@ def printing_map(version_id: int) -> Response:
 @takes(schemas.Look)
 def look(version_id: int, wanted: schemas.Look) -> Response:
     """A part of the finished file as it is written."""
-    made = _finished(version_id, wanted.output)
+    made = _finished(version_id, wanted)
     part = encode.part_as_png(made.path, wanted.x, wanted.y, wanted.width, wanted.height)
     return Response(part, mimetype="image/png")
 
 
-def _finished(version_id: int, output: Output) -> FinishedFile:
+def _finished(version_id: int, wanted: schemas.Form) -> FinishedFile:
     with services().database.session() as session:
         version = versions.get(session, version_id)
         photograph, recipe = version.photograph, versions.recipe_of(version)
         assert photograph.series is not None  # loaded while the session is open
     return finished_file(
-        services().store, services().workbench, photograph, version.name, recipe, output
-    )
+        services().store, services().workbench, photograph, version.name, recipe, wanted.output,
+        wanted.pattern,
+    )  # fmt: skip

@@ -238,6 +238,8 @@ class Form(_Form):
     A size of 0 keeps that of the photograph.
     """
 
+    pattern: Annotated[str, Field(max_length=1000)] = USUAL_PATTERN
+
     @property
     def output(self) -> Output:
         """The form; raises PhotoFileError for what no file can be."""
@@ -258,7 +260,6 @@ class Batch(Form):
     """Finished files of several photographs."""
 
     photographs: Numbers
-    pattern: Annotated[str, Field(max_length=1000)] = USUAL_PATTERN
 
 
 class Planning(Body):

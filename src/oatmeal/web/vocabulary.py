@@ -49,6 +49,7 @@ from oatmeal.core.recipe.tone import NEAREST_CODES
 from oatmeal.core.recipe.words import BASE_NAMES
 from oatmeal.core.seeing import measure
 from oatmeal.core.seeing.charts import hex_of_hue, plain_chart, zone_codes
+from oatmeal.exports.finished import USUAL_PATTERN
 from oatmeal.photofile.output import CHOICES, DEEP, FORM, FORMATS, SINGLE, WITH_ALPHA
 
 
@@ -137,7 +138,8 @@ def form_told() -> dict[str, Any]:
         (CHOICES[key].low, CHOICES[key].high) for key in ("resolution", "quality")
     )
     return {
-        "standard": {**FORM, "size": 0, "unit": "px"}, "deep": DEEP, "single": SINGLE,
+        "standard": {**FORM, "size": 0, "unit": "px", "pattern": USUAL_PATTERN},
+        "deep": DEEP, "single": SINGLE,
         "smallest": CHOICES["long_side"].low, "resolutions": resolutions,
         "qualities": qualities,
     }  # fmt: skip

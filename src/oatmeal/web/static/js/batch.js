@@ -11,7 +11,7 @@ export function batching() {
   /** @type {import("./part.js").Part<{chosen: number[]}>} */
   const own = part;
   return own({
-    ...forming(MEMORY, { pattern: "{series}-{number}-{title}-{version}" }),
+    ...forming(MEMORY),
     batchOpen: false,
     /** @type {string[]} */
     examples: [],

@@ -5,13 +5,13 @@ const CM_AN_INCH = 2.54;
 
 /**
  * The part of a page with the form; `formChanged()` of the page is called after a change.
- * @param {string} memory where the last choice is kept @param {any} [more] further choices
+ * @param {string} memory where the last choice is kept
  */
-export function forming(memory, more = {}) {
+export function forming(memory) {
   const place = /** @type {HTMLElement} */ (document.querySelector("[data-form]"));
   /** What the server declares: what the form begins with, formats that hold 16 bits or one channel, limits. */
   const told = JSON.parse(place.dataset.form ?? "null");
-  const standard = { ...told.standard, ...more };
+  const { standard } = told;
   return {
     form: { ...standard },
 

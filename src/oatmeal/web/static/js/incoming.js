@@ -20,6 +20,8 @@ export function incoming() {
   return {
     /** @type {any[]} */
     files: [],
+    /** Files that were chosen by name. @type {File[]} */
+    picked: [],
     dropping: false,
     depth: 0,
     abort: new AbortController(),
@@ -48,6 +50,7 @@ export function incoming() {
     choose(event) {
       const files = Array.from(event.target.files);
       event.target.value = "";
+      this.picked = files;
       this.take(files, event);
     },
     async take(files, event) {

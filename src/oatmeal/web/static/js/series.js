@@ -31,7 +31,14 @@ Alpine.data("seriesPage", () => ({
   async seriesFor(event) {
     const card = event.type === "drop" && event.target.closest("[data-series]");
     if (card) return Number(card.dataset.series);
-    return (await ask("POST", "/api/series", { name: `Series of ${today()}` })).id;
+    return (await ask("POST", "/api/series", { name: this.nameFor(event) })).id;
+  },
+  /** A new series is called by the folder that was dropped, or by the day and its first file. */
+  nameFor(event) {
+    const entry = event.dataTransfer?.items?.[0]?.webkitGetAsEntry?.();
+    if (entry?.isDirectory) return entry.name.slice(0, 80);
+    const [first] = [...(event.dataTransfer?.files ?? this.picked)].map(({ name }) => name.replace(/\.\w+$/, "")).sort((one, other) => one.localeCompare(other, undefined, { numeric: true }));
+    return `${today()}${first ? ` ${first}` : ""}`.slice(0, 80);
   },
   added(series, files) {
     if (files.every((file) => file.done && !file.note)) window.location.assign(`/series/${series}`);
