@@ -611,3 +611,17 @@ def test_an_export_in_strips_equals_the_whole_at_once():
     strips = render(ArrayPicture(tall), wanted, np.float32)
     assert np.abs(strips - whole).max() <= 1 / 255
     assert np.abs(whole - Pipeline(tall).encoded(recipe())).max() > 10 / 255
+
+
+def test_what_is_laid_on_a_part_is_the_same_in_strips():
+    """Only one strip holds the most grain; the others are scaled by the same number."""
+    tall = np.ascontiguousarray(cv2.resize(np.rot90(RGB, 1), (280 * 2, 420 * 2)))
+    dot = {"kind": "ellipse", "centre": [0.3, 0.15], "radii": [0.1, 0.05]}
+    areas = (
+        {"mask": [dot], "values": {"grain": 80, "paper": 60}},
+        {"mask": [ALL], "values": {"grain": 20}},
+    )
+    wanted = recipe(*areas, base={"finish": {"grain": {"roughness": 100}}})
+    whole = Pipeline(tall).get("printed", wanted)
+    strips = render(ArrayPicture(tall), wanted, np.float32)
+    assert np.abs(strips - whole).max() < 0.2 / 255

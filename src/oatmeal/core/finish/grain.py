@@ -62,18 +62,14 @@ def field(grain: Grain, window: Window, shape: tuple[int, int], seed: int) -> tu
 
 
 def grained(
-    encoded: Plane, grain: Grain, made: tuple[Plane, float], amounts: Plane | None = None
+    encoded: Plane, grain: Grain, made: tuple[Plane, float], share: Plane | None = None
 ) -> Plane:
     """Encoded values ``(H, W)`` with grain of a field; their mean light stays.
 
-    ``amounts (H, W)`` stand in the place of the grain's one amount.
+    ``share (H, W)`` says how much of the grain there is at each pixel, 0 to 1.
     """
     noise, deviation = made
-    most = grain.amount if amounts is None else float(amounts.max())
-    if not most:
-        return encoded
-    share = None if amounts is None else amounts / np.float32(most)
-    strength = _AT_100 * most / 100
+    strength = _AT_100 * grain.amount / 100
     skew = 0.18 * grain.roughness / 100
     shift = _shift(round(strength, 6), round(deviation, 4), skew)
     amplitude = np.array([strength * _A0, strength * _A1], np.float32)

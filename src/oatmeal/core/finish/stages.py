@@ -148,7 +148,13 @@ def grained(
 ) -> Plane:
     """Encoded values with grain."""
     own = _amounts(amounts, "grain", place, encoded)
-    return grain.grained(encoded, recipe.finish.grain, field, own)
+    if amounts is None or own is None:
+        return grain.grained(encoded, recipe.finish.grain, field)
+    most = float(amounts["grain"].max())  # of the whole: the same for every part of it
+    if most == 0:
+        return encoded
+    everywhere = recipe.finish.grain.model_copy(update={"amount": most})
+    return grain.grained(encoded, everywhere, field, own / np.float32(most))
 
 
 def _amounts(
