@@ -230,7 +230,7 @@ def shapes_are_drawn_and_moved_by_handles_and_keys(plain, page):
     assert wider.radii[0] > part.radii[0] + 0.03
     assert wider.radii[1] == part.radii[1]
     page.locator('[data-handle="centre"]').focus()
-    page.keyboard.press("Shift+ArrowRight")
+    page.keyboard.press("ArrowRight")
     page.keyboard.press("+")
     plain.settled()
     moved = areas(plain)[0].mask[0]
@@ -421,7 +421,7 @@ def a_copy_is_dragged_off_with_alt(plain, page):
     assert second.move[0] > 0.08
     assert second.mask == first.mask
     anchor.focus()
-    page.keyboard.press("Shift+ArrowDown")
+    page.keyboard.press("ArrowDown")
     plain.settled()
     assert areas(plain)[1].move[1] > 0.005
 

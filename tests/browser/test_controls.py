@@ -133,7 +133,7 @@ def test_a_place_is_chosen_with_a_crosshair_by_keys_alone(room, page):
     for key in ("ArrowRight", "ArrowRight", "Shift+ArrowDown"):
         page.keyboard.press(key)
     moved = aim.bounding_box()
-    assert moved["x"] - begun["x"] == pytest.approx(24, abs=1)
+    assert moved["x"] - begun["x"] == pytest.approx(20, abs=1)
     assert moved["y"] - begun["y"] == pytest.approx(1, abs=0.6)
     page.keyboard.press("Enter")
     room.settled()

@@ -212,7 +212,7 @@ def pins_read_lift_and_stay(bench, page):
     assert bench.recipe() == REST  # a run of keys is one step
     place = pin.bounding_box()
     with page.expect_response("**/pins"):
-        pin.press("Control+Shift+ArrowRight")
+        pin.press("Control+ArrowRight")
     assert pin.bounding_box()["x"] > place["x"] + 3
     page.reload()
     bench.wait()

@@ -9,10 +9,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from oatmeal.core.opencv import cv2
 from oatmeal.core.picture import Window
 
 Plane = NDArray[np.float32]

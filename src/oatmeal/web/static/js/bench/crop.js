@@ -1,7 +1,7 @@
 // The frame of Prepare: what of the picture is kept, how it stands, and what its lens did.
 import { ask, say } from "../api.js";
 import { clamp, copy, same } from "./paths.js";
-import { ARROWS } from "./pointer.js";
+import { ARROWS, nudged } from "./pointer.js";
 import { Laid, largest, ratioOf } from "./setright.js";
 
 const GROUP = "oatmeal-prepare-group";
@@ -13,8 +13,6 @@ const GUIDES = "oatmeal-frame-guides";
 const RATIOS = ["1:1", "4:5", "3:4", "2:3", "16:9"];
 const TURNS = ["none", "right", "over", "left"];
 const DECIMALS = 1e4;
-/** How far an arrow moves the crosshair, in CSS pixels. */
-const AIM_PX = 12;
 
 /**
  * The frame of Prepare.
@@ -239,7 +237,7 @@ export function cropping(bench) {
       const { board, picture } = bench.parts;
       const by = ARROWS[event.key];
       if (by) {
-        const far = event.shiftKey ? 1 : AIM_PX;
+        const far = nudged(event);
         const { width, height } = picture.view.size;
         this.aim = { ...this.aim, x: clamp(this.aim.x + by[0] * far, 0, width), y: clamp(this.aim.y + by[1] * far, 0, height) };
         if (this.aim.from) board.draftLine(this.aim.from, this.aim);

@@ -1,8 +1,7 @@
 // What lies on the picture in Areas: contours, lines and handles of the chosen part, the brush, a stroke being drawn.
 import { brushAt, follow, set, svg } from "./svg.js";
-import { ARROWS, dragged } from "./pointer.js";
+import { ARROWS, dragged, nudged } from "./pointer.js";
 
-const FAR = 10;
 const GROWN = 1.1;
 const STEPS = 10000;
 
@@ -134,7 +133,7 @@ export class Overlay {
     const by = ARROWS[event.key];
     const from = [Number(element.getAttribute("cx")), Number(element.getAttribute("cy"))];
     if (by) {
-      const step = by.map((value) => value * (event.shiftKey ? FAR : 1));
+      const step = by.map((value) => value * nudged(event));
       if (handle) this.heard.move(element.getAttribute("data-handle"), step, from);
       else {
         this.heard.grab();

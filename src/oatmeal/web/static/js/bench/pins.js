@@ -4,7 +4,7 @@ import { clamp, copy } from "./paths.js";
 import { within } from "./settings.js";
 import { follow } from "./svg.js";
 import { nextTick } from "./ticks.js";
-import { dragged } from "./pointer.js";
+import { dragged, nudged } from "./pointer.js";
 
 const FINE = 0.2;
 const MOST_PINS = 8;
@@ -114,7 +114,7 @@ export function pinning(bench) {
         event.preventDefault();
         event.stopPropagation();
         const { picture } = bench.parts;
-        const far = event.shiftKey ? 10 : 1;
+        const far = nudged(event);
         const pin = this.pins[number];
         const { x, y } = bench.crop.framed(pin);
         Object.assign(pin, kept({ x: x + (way[0] * far) / picture.file.width, y: y + (way[1] * far) / picture.file.height }));

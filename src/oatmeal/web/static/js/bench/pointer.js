@@ -14,3 +14,6 @@ export const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1]
 
 /** The same in a field, whose second axis goes up. @type {Object<string, number[]>} */
 export const ARROWS_UP = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] };
+
+/** How far an arrow moves a place on the picture, in pixels; with Shift finely. @param {{shiftKey: boolean}} event */
+export const nudged = ({ shiftKey }) => (shiftKey ? 1 : 10);

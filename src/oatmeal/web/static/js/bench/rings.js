@@ -1,10 +1,8 @@
 // Rings on the picture: spots, where the chosen one is healed from, and specks that are proposed.
 import { brushAt, follow, set, svg } from "./svg.js";
-import { ARROWS, dragged } from "./pointer.js";
+import { ARROWS, dragged, nudged } from "./pointer.js";
 
 const LEAST_PX = 4;
-const NUDGE_PX = 1;
-const FAR = 10;
 const GROWN = 1.1;
 
 /**
@@ -161,7 +159,7 @@ export class Rings {
   key(event, number, what) {
     const by = ARROWS[event.key];
     if (by) {
-      const step = NUDGE_PX * (event.shiftKey ? FAR : 1);
+      const step = nudged(event);
       this.heard.grab(number);
       this.heard[what](number, [by[0] * step, by[1] * step]);
       this.heard.settle("soon");

@@ -3,13 +3,10 @@ import { ask, say } from "../api.js";
 import { clamp, copy } from "./paths.js";
 import { within } from "./settings.js";
 import { follow } from "./svg.js";
-import { ARROWS, dragged } from "./pointer.js";
+import { ARROWS, dragged, nudged } from "./pointer.js";
 
 const PX_PER_STOP = 90;
 const FINE = 0.2;
-/** How far an arrow moves the crosshair, in CSS pixels. */
-const AIM_PX = 12;
-const AIM_FINE_PX = 1;
 
 /**
  * What a press on the picture does, and the drag that lifts what is under the pointer.
@@ -24,6 +21,7 @@ export function spotting(bench) {
     /** A press on the picture; true if it is dealt with here. */
     press(event, at) {
       if (bench.strips.strip) return bench.strips.stripPressed();
+      if (this.mode === "stroke") this.endWay(); // the pointer draws it
       if (this.mode === "pick") this.pickHere(shares(at));
       else if (this.mode === "keep") bench.kept.keepHere(shares(at));
       else if (this.mode === "pin") bench.pins.putPin(shares(at));
@@ -76,7 +74,7 @@ export function spotting(bench) {
       }
       const by = ARROWS[event.key];
       if (!by) return false;
-      const far = (event.shiftKey ? AIM_FINE_PX : AIM_PX) / view.scale;
+      const far = nudged(event) / view.scale;
       this.aim = { x: clamp(this.aim.x + by[0] * far, 0, file.width - 1), y: clamp(this.aim.y + by[1] * far, 0, file.height - 1) };
       this.readAim();
       if (this.way.length) {
@@ -106,7 +104,7 @@ export function spotting(bench) {
       this.way = [];
       this.mode = "";
       this.aim = null;
-      bench.parts.overlay.sketch(null);
+      bench.parts.overlay?.sketch(null);
     },
     /** A stroke or a shape by keys: a crosshair that arrows move. */
     aimStroke() {
