@@ -612,6 +612,9 @@ def test_several_areas_become_a_group_and_leave_together(desk, page):
     page.get_by_role("button", name="Remove them").click()
     desk.settled()
     assert desk.recipe().areas.list == ()
+    page.get_by_role("button", name="Undo").first.click()
+    desk.settled()
+    assert len(desk.recipe().areas.list) == 2  # one undo
 
 
 def test_a_fade_begins_and_ends_beside_the_picture(desk, page):

@@ -332,24 +332,27 @@ export function areaing(bench) {
     /** @param {string} [which] otherwise the chosen one */
     drop(which) {
       const id = which ?? this.chosen;
+      if (!this.byId(id)) return;
+      const told = this.takeAway(id);
+      bench.work.settle();
+      bench.work.tellStep(told);
+    },
+    /** Take an area out of the list; what became of it. @param {string} id */
+    takeAway(id) {
       const one = this.byId(id);
-      if (!one) return;
       const name = this.called(id);
       const place = this.number(id);
       const followers = this.list().filter((other) => other.mask.some((part) => part.kind === "area" && part.area === id));
       const bound = followers.find((other) => !this.keeps(other, one));
       if (bound) {
         one.on = false;
-        bench.work.settle();
-        bench.work.tellStep(`${name} is switched off, not removed: the mask of ${this.called(bound.id)} follows it.`);
-        return;
+        return `${name} is switched off, not removed: the mask of ${this.called(bound.id)} follows it.`;
       }
       for (const other of followers) this.keep(other, one);
       this.list().splice(place, 1);
       delete this.shown[id];
       this.choose(this.list()[Math.min(place, this.list().length - 1)]?.id || "");
-      bench.work.settle();
-      bench.work.tellStep(`${name} is removed.`);
+      return `${name} is removed.`;
     },
     /** True if an area's mask is nothing but another one's. */
     isAll(other) {
@@ -390,9 +393,9 @@ export function areaing(bench) {
         this.drop();
         return;
       }
-      for (const id of several) this.drop(id);
-      bench.work.settleNow();
-      bench.work.tellStep(`${several.length} areas are removed.`);
+      const told = several.map((id) => this.takeAway(id));
+      bench.work.settle();
+      bench.work.tellStep(told.find((words) => words.includes("not removed")) ?? `${several.length} areas are removed.`);
     },
 
     // groups
