@@ -395,7 +395,7 @@ export function areaing(bench) {
       }
       const told = several.map((id) => this.takeAway(id));
       bench.work.settle();
-      bench.work.tellStep(told.find((words) => words.includes("not removed")) ?? `${several.length} areas are removed.`);
+      bench.work.tellStep(told.find((line) => line.includes("not removed")) ?? `${several.length} areas are removed.`);
     },
 
     // groups
