@@ -675,3 +675,37 @@ def test_a_colour_is_painted_into_an_area_and_one_undo_takes_it_away(desk, page)
     page.keyboard.press("Control+z")
     desk.settled()
     assert desk.recipe().areas.list[0].values.paint.amount == 0
+
+
+def test_what_cannot_become_an_area_stays_as_it_was(desk, page):
+    """There are as many areas as there can be: the colour that was picked is not lost."""
+    desk.begin(BUNTING)
+    page.get_by_role("button", name="Pick colour").click()
+    page.mouse.click(*desk.at(0.08, 0.12))
+    expect(page.locator(".picked")).to_be_visible()
+    page.evaluate(
+        """() => {
+            const { areas, work } = document.querySelector(".bench")._x_dataStack[0];
+            while (areas.list().length < 60) areas.make("strokes");
+            work.settle();
+        }"""
+    )
+    desk.settled()
+    page.get_by_role("button", name="Only here").click()
+    expect(page.get_by_text("There can be 60 areas at the most.")).to_be_visible()
+    desk.settled()
+    recipe = desk.recipe()
+    assert len(recipe.mix.picked) == 1
+    assert len(recipe.areas.list) == 60
+
+
+def test_a_shape_by_two_enters_at_one_place_is_a_usual_one(desk, page):
+    desk.begin(BUNTING)
+    page.keyboard.press("a")
+    page.get_by_role("button", name="Fade", exact=True).press("Enter")
+    page.get_by_role("main").focus()
+    for key in ("n", "Enter", "Enter"):
+        page.keyboard.press(key)
+    desk.settled()
+    (part,) = desk.recipe().areas.list[0].mask
+    assert part.end[1] - part.begin[1] == pytest.approx(0.2, abs=1e-4)

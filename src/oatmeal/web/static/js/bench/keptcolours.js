@@ -70,9 +70,7 @@ export function keepingColours(bench) {
     /** The chosen one is kept round its place alone: it becomes an area. */
     onlyHere() {
       const { colour, name, amount, hue, strength, bright } = this.one();
-      this.all().splice(this.chosen, 1);
-      this.chosen = Math.max(0, this.chosen - 1);
-      bench.limits.make(places[colour], { kept: { amount, hue, strength, bright } }, name || "Own colour");
+      bench.limits.make(places[colour], { kept: { amount, hue, strength, bright } }, name || "Own colour", () => this.takeAway());
     },
     rename(event) {
       this.one().name = event.target.value.trim().slice(0, 80);
@@ -82,9 +80,12 @@ export function keepingColours(bench) {
       this.one().on = !this.one().on;
       bench.work.settle();
     },
-    drop() {
+    takeAway() {
       this.all().splice(this.chosen, 1);
       this.chosen = Math.max(0, this.chosen - 1);
+    },
+    drop() {
+      this.takeAway();
       bench.work.settle();
     },
   };

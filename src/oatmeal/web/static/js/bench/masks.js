@@ -141,7 +141,8 @@ export function masking(bench) {
     },
     /** The gesture is over. @param {Event} ended @param {boolean} [worth] false: nothing came of it */
     done(ended, worth = true) {
-      bench.parts.overlay.sketch(null, { fades: this.brushes() && ended.type !== "pointercancel" });
+      if (this.brushes() && ended.type !== "pointercancel") bench.parts.overlay.fade();
+      else bench.parts.overlay.sketch(null);
       if (ended.type === "pointercancel" || !worth) this.back();
       bench.work.settle();
       bench.areas.draw();
@@ -296,31 +297,14 @@ export function masking(bench) {
         this.pick(picture.shares(at));
         return;
       }
-      this.begin();
-      const area = this.target(this.tool);
-      if (!area) return;
-      const move = this.moveOf(bench.areas.one());
-      const [x, y] = where.placeAt(at).map((value, axis) => value - move[axis]);
-      const { tool } = this;
-      if (tool === "strokes") this.partOf(area, tool).strokes.push({ path: pathOf([[x, y]]), ...copy(this.brush), erase: this.erase, pressure: "" });
-      else if (tool === "alike") this.partOf(area, tool)[this.notMeant ? "not" : "this"].push(pathOf([[x, y]]));
-      else {
-        bench.areas.part = -1;
-        this.partOf(area, tool, {
-          fade: { from: [x, y].map(round), to: [round(x), round(y + 0.2)] },
-          ellipse: { centre: [x, y].map(round), radii: [0.12, 0.08] },
-          outline: { path: pathOf([[x - 0.1, y - 0.07], [x + 0.1, y - 0.07], [x + 0.1, y + 0.07], [x - 0.1, y + 0.07]]) },
-        }[tool]);
-      }
-      bench.work.settle();
-      bench.areas.look();
+      this.drawWay([at]);
     },
     /** A stroke by keys while it is drawn. @param {{x: number, y: number}[]} way in pixels of the framed picture */
     sketchWay(way) {
       const points = way.map((point) => Object.values(bench.parts.picture.placeOf(point)));
       bench.parts.overlay.sketch(points, this.brushes() ? this.shownRadius() : 1, !this.erase);
     },
-    /** What was drawn by keys: a stroke along the way, or a shape from its first place to its last. @param {{x: number, y: number}[]} way */
+    /** What was drawn by keys: a stroke along the way, or a shape from its first place to its last; of one place a usual one. @param {{x: number, y: number}[]} way */
     drawWay(way) {
       this.begin();
       const { tool } = this;
@@ -333,9 +317,15 @@ export function masking(bench) {
       else if (tool === "alike") this.partOf(area, tool)[this.notMeant ? "not" : "this"].push(path());
       else {
         const [first, last] = [points[0], points[points.length - 1]];
-        const radii = last.map((value, axis) => round(clamp(Math.abs(value - first[axis]), LEAST, 2)));
+        const by = last.map((value, axis) => value - first[axis]);
+        const drawn = Math.hypot(...by) > LEAST;
+        const [x, y] = first;
         bench.areas.part = -1;
-        this.partOf(area, tool, { fade: { from: first.map(inReach), to: last.map(inReach) }, ellipse: { centre: first.map(inReach), radii }, outline: { path: path() } }[tool]);
+        this.partOf(area, tool, {
+          fade: { from: first.map(inReach), to: (drawn ? last : [x, y + 0.2]).map(inReach) },
+          ellipse: { centre: first.map(inReach), radii: drawn ? by.map((value) => round(clamp(Math.abs(value), LEAST, 2))) : [0.12, 0.08] },
+          outline: { path: points.length > 2 ? path() : pathOf([[x - 0.1, y - 0.07], [x + 0.1, y - 0.07], [x + 0.1, y + 0.07], [x - 0.1, y + 0.07]]) },
+        }[tool]);
       }
       bench.work.settle();
       bench.areas.look();

@@ -19,12 +19,13 @@ export function limiting(bench) {
   const where = placing(bench);
   return {
     /**
-     * An area round a place, with these values; it opens in Areas.
-     * @param {{x: number, y: number}} at in shares of the framed picture @param {any} values @param {string} name
+     * An area round a place, with these values; it opens in Areas. What it stands for is taken back only where there can be one.
+     * @param {{x: number, y: number}} at in shares of the framed picture @param {any} values @param {string} name @param {() => void} takeBack
      */
-    make(at, values, name) {
+    make(at, values, name, takeBack) {
       const area = bench.areas.make("alike");
       if (!area) return;
+      takeBack();
       const place = where.placeAt(bench.parts.picture.point(at));
       area.mask.push({ ...copy(bench.vocabulary.new_parts.alike), this: [where.pathOf([place])] });
       Object.assign(area, { name, values: { ...area.values, ...values } });
@@ -39,18 +40,21 @@ export function limiting(bench) {
         await new Promise((resolve) => setTimeout(resolve, WAIT_MS));
       }
     },
-    /** True if much of what is moved lies far from a place. @param {{x: number, y: number}} at */
+    /** True if much of what is moved lies far from a place, as far as it is in view. @param {{x: number, y: number}} at */
     reachesElsewhere(at) {
-      const layer = bench.parts.picture.touched;
+      const { file, touched: layer } = bench.parts.picture;
       if (!layer) return false;
       const { width, height, data } = layer;
-      const far = (ELSEWHERE * Math.max(width, height)) ** 2;
+      const [left, top, across] = layer.region ?? [0, 0, file.width];
+      const scale = width / across;
+      const here = { x: (at.x * file.width - left) * scale, y: (at.y * file.height - top) * scale };
+      const far = (ELSEWHERE * Math.max(file.width, file.height) * scale) ** 2;
       let [all, away] = [0, 0];
       for (let y = 0, i = 0; y < height; y += 1) {
         for (let x = 0; x < width; x += 1, i += 1) {
           if (data[i] < HALF) continue;
           all += 1;
-          if ((x - at.x * width) ** 2 + (y - at.y * height) ** 2 > far) away += 1;
+          if ((x - here.x) ** 2 + (y - here.y) ** 2 > far) away += 1;
         }
       }
       return all > 0 && away > WORTH * all;
@@ -64,8 +68,7 @@ export function limiting(bench) {
       const made = copy(recipe.mix.lifts);
       const same = () => Object.entries(made).every(([name, value]) => bench.work.recipe.mix.lifts[name] === value);
       say(`All that is ${moved.join(", ")} moved, elsewhere too.`, "Only here", () => {
-        bench.work.recipe.mix.lifts = copy(before);
-        this.make(at, { lifts: added }, `Only ${moved[0]}`);
+        this.make(at, { lifts: added }, `Only ${moved[0]}`, () => { bench.work.recipe.mix.lifts = copy(before); });
       }, same);
     },
   };

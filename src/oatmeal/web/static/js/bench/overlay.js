@@ -151,10 +151,15 @@ export class Overlay {
     this.heard.settle("soon");
   }
 
-  /** A stroke while it is drawn; null: it is done. @param {number[][]|null} points @param {any} [radius] or whether its trace fades by and by @param {boolean} [light] */
+  /** The stroke that was drawn fades by and by. */
+  fade() {
+    if (window.matchMedia("(prefers-reduced-motion: reduce)").matches) this.sketch(null);
+    else this.draft.classList.add("trace");
+  }
+
+  /** A stroke while it is drawn; null: it is done. @param {number[][]|null} points @param {number} [radius] @param {boolean} [light] */
   sketch(points, radius = 1, light = true) {
-    if (!points && radius.fades && !window.matchMedia("(prefers-reduced-motion: reduce)").matches) this.draft.classList.add("trace");
-    else if (!points) set(this.draft, { visibility: "hidden" });
+    if (!points) set(this.draft, { visibility: "hidden" });
     else set(this.draft, { visibility: "visible", class: `draft ${light ? "light" : "dark"}`, d: pathThrough(points.length > 1 ? points : [points[0], points[0]]), "stroke-width": 2 * Math.max(1, radius) });
   }
 }

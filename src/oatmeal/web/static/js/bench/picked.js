@@ -38,10 +38,11 @@ export function picking(bench) {
     /** The open one acts round its place alone: it becomes an area. */
     onlyHere() {
       const { colour, lift, name } = bench.work.recipe.mix.picked[this.pickedOpen];
-      bench.work.recipe.mix.picked.splice(this.pickedOpen, 1);
-      this.pickedOpen = null;
-      this.showReach(null);
-      bench.limits.make(places[colour], { exposure: lift }, name || "Picked colour");
+      bench.limits.make(places[colour], { exposure: lift }, name || "Picked colour", () => {
+        bench.work.recipe.mix.picked.splice(this.pickedOpen, 1);
+        this.pickedOpen = null;
+        this.showReach(null);
+      });
     },
     dropPicked(number) {
       bench.work.recipe.mix.picked.splice(number, 1);

@@ -119,15 +119,19 @@ export function working(bench) {
     tell(words) {
       this.told = this.told === words ? `${words}\u00a0` : words;
     },
+    /** What was undone can be done again, and the other way round: that is the step that is told. @param {"undo"|"redo"} which @param {string} word */
+    async stepped(which, word) {
+      await bench.parts.saver.step(which);
+      const step = this.saver[which === "undo" ? "redo" : "undo"];
+      if (step) this.tell(`${word}: ${step}`);
+    },
     undo() {
       this.settleNow();
-      if (this.saver.undo) this.tell(`Undone: ${this.saver.undo}`);
-      return bench.parts.saver.step("undo");
+      return this.stepped("undo", "Undone");
     },
     redo() {
       this.settleNow();
-      if (this.saver.redo) this.tell(`Redone: ${this.saver.redo}`);
-      return bench.parts.saver.step("redo");
+      return this.stepped("redo", "Redone");
     },
     /** Tell of the step just made, with *Undo* as long as it is the last one. @param {string} text */
     tellStep(text) {
